@@ -1,0 +1,1 @@
+"""Speed, as ratios against a bare reference measured in the same, interleaved run."""

@@ -1,0 +1,21 @@
+"""`./dev figures [NAME]`."""
+
+import json
+import sys
+
+from campaigns import nights, skyoracle, solvefields
+
+CAMPAIGNS = {"sky": skyoracle.campaign, "solving": solvefields.campaign, "nights": nights.campaign}
+
+
+def main(names: list[str]) -> int:
+    unknown = [name for name in names if name not in CAMPAIGNS]
+    if unknown:
+        print(f"no campaign {', '.join(unknown)}; there are {', '.join(CAMPAIGNS)}", file=sys.stderr)
+        return 2
+    for name in names or CAMPAIGNS:
+        print(json.dumps({name: CAMPAIGNS[name]()}, indent=1), flush=True)
+    return 0
+
+
+sys.exit(main(sys.argv[1:]))

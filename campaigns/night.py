@@ -1,0 +1,103 @@
+"""One night in this process, on virtual time, with the simulator's truth beside it."""
+
+import asyncio
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from vigil.cli.assemble import equip
+from vigil.devices.protocols import Devices
+from vigil.documents.events import Event, Kind
+from vigil.documents.messages import Answer, Ask, Command
+from vigil.documents.plan import NightPlan
+from vigil.documents.rig import Rig
+from vigil.engine.night import Equipment
+from vigil.keeper.keeper import Keeper
+from vigil.ledger.ledger import Ledger
+from vigil.link.loopback import Loopback
+from vigil.runtime.clock import ScenarioClock
+from vigil.runtime.simulated import run_virtual, simulated_loop
+from vigil.runtime.workshop import Workshop
+from vigil.simulator.observatory import SimObservatory, Truth
+
+
+@dataclass
+class Played:
+    """A night under way, or over: what was told, and what really is."""
+
+    keeper: Keeper
+    link: Loopback
+    truth: Truth
+    equipment: Equipment
+    ledger: Ledger
+    events: list[Event] = field(default_factory=list)
+    frames: list[dict[str, Any]] = field(default_factory=list)
+
+    def of(self, kind: Kind) -> list[Event]:
+        return [event for event in self.events if event.kind is kind]
+
+    async def ask(self, command: Command, **values: Any) -> Answer:
+        return await self.link.ask(Ask(id="test", command=command, values=values))
+
+
+Watcher = Callable[[Event, Played], Any]
+
+
+def play(
+    rig: Rig,
+    plan: NightPlan,
+    out: Path,
+    seed: int = 1,
+    on_event: Watcher | None = None,
+    alter: Callable[[Devices], Devices] | None = None,
+    rescue: Path | None = None,
+) -> Played:
+    """Run a whole night and return it. `on_event` is called (and awaited, if need be) with each event as
+    a client sees it; `alter` may wrap the devices."""
+    return run_virtual(_play(rig, plan, out, seed, on_event, alter, rescue))
+
+
+async def _play(
+    rig: Rig,
+    plan: NightPlan,
+    out: Path,
+    seed: int,
+    on_event: Watcher | None,
+    alter: Callable[[Devices], Devices] | None,
+    rescue: Path | None,
+) -> Played:
+    assert rig.simulated is not None
+    clock, workshop, ledger = ScenarioClock(rig.simulated.starts_at), Workshop(0), Ledger()
+    try:
+        observatory = SimObservatory(rig, seed, clock, workshop)
+        if alter is not None:
+            observatory.devices = alter(observatory.devices)
+        equipment = equip(rig, observatory, clock, workshop, out, rescue or out / "rescued")
+        keeper = Keeper(equipment, ledger, pace=simulated_loop())
+        played = Played(keeper, Loopback(keeper), observatory.truth, equipment, ledger)
+        keeping = asyncio.ensure_future(keeper.run())
+        answer = await played.ask(Command.START, plan=plan.model_dump(mode="json"))
+        if not answer.taken:
+            keeping.cancel()
+            raise ValueError(answer.reason)
+        await _follow(played, on_event)
+        keeper.end("the test is over")
+        await asyncio.wait({keeping})
+        played.frames = await ledger.frames(played.events[0].night)
+        return played
+    finally:
+        ledger.close()
+
+
+async def _follow(played: Played, on_event: Watcher | None) -> None:
+    async for news in played.link.news():
+        if not isinstance(news, Event):
+            continue
+        played.events.append(news)
+        if on_event is not None:
+            wish = on_event(news, played)
+            if asyncio.iscoroutine(wish):
+                await wish
+        if news.kind is Kind.NIGHT_OVER:
+            return

@@ -1,0 +1,101 @@
+"""The command line. Each command's module is imported only when it runs, so that help comes at once."""
+
+import argparse
+import importlib
+import sys
+
+OK, INTERNAL, BAD_INPUT, NOT_ALL, NO_KEEPER = 0, 1, 2, 3, 4
+"""Exit statuses: all well; an error in Vigil; bad input; done but not all of it; no keeper to be had."""
+
+
+class BadInput(ValueError):
+    """What the user gave can't be used; the message says what, where, and what would be right."""
+
+
+def main(argv: list[str] | None = None) -> int:
+    """Run a command and return the exit status."""
+    parser = _parser()
+    args = parser.parse_args(argv)
+    if args.module is None:
+        parser.print_help()
+        return OK
+    command = importlib.import_module(f"vigil.cli.{args.module}")
+    try:
+        return int(command.run(args))
+    except BadInput as problem:
+        print(f"vigil: {problem}", file=sys.stderr)
+        return BAD_INPUT
+    except BrokenPipeError:
+        return OK
+
+
+def _parser() -> argparse.ArgumentParser:
+    from vigil import __version__
+
+    parser = argparse.ArgumentParser(
+        prog="vigil",
+        description="Plans, frames and runs automated deep-sky imaging nights.",
+        epilog="Exit status: 0 all well, 2 bad input, 3 done but not all of it, 4 no keeper, "
+        "1 an error in Vigil.",
+    )
+    parser.add_argument("--version", action="version", version=f"vigil {__version__}")
+    parser.set_defaults(module=None)
+    commands = parser.add_subparsers(title="commands", metavar="COMMAND")
+
+    run = commands.add_parser("run", help="run a night and show it", description=_RUN)
+    run.add_argument("plan", nargs="?", metavar="PLAN", help="night plan (JSON); the demo has one of its own")
+    run.add_argument("--rig", metavar="RIG", help="rig (JSON)")
+    run.add_argument("--demo", action="store_true", help="the made-up observatory that ships with Vigil")
+    run.add_argument("--out", metavar="DIR", help="folder for the frames")
+    _pace(run)
+    run.add_argument("--seed", type=int, metavar="N", help="simulated rigs: another sky, gear and weather")
+    _json(run, "one JSON event a line, the last one a summary")
+    run.set_defaults(module="run")
+
+    night = commands.add_parser("night", help="look at a running night, hold it, end it")
+    night.add_argument("action", choices=["status", "hold", "resume", "end", "speed", "skip"])
+    night.add_argument("value", nargs="?", type=float, metavar="N", help="speed: times real time")
+    night.add_argument("--rig", metavar="RIG", help="rig (JSON); the demo's where not given")
+    night.add_argument("--now", action="store_true", help="hold: abandon the exposure under way")
+    night.add_argument("--reason", metavar="TEXT", help="hold, end: what to write in the log")
+    _json(night, "one JSON object")
+    night.set_defaults(module="night")
+
+    solve = commands.add_parser("solve", help="find out what piece of sky frames show")
+    solve.add_argument("files", nargs="+", metavar="FILE")
+    solve.add_argument("--near", metavar='"RA DEC"', help="where to look; else the header's RA and DEC")
+    solve.add_argument("--within", type=float, default=3.0, metavar="DEG", help="how far around (3)")
+    solve.add_argument(
+        "--scale", metavar="MIN..MAX", help="arc-seconds a pixel; else from the header, ±12 %%"
+    )
+    solve.add_argument("--write", action="store_true", help="add the solution to the file's header")
+    _json(solve, "one JSON object a line a file")
+    solve.set_defaults(module="solve")
+
+    measure = commands.add_parser("measure", help="star sizes and background of frames")
+    measure.add_argument("files", nargs="+", metavar="FILE")
+    _json(measure, "one JSON object a line a file")
+    measure.set_defaults(module="measure")
+
+    keep = commands.add_parser("keep", help="be the keeper of a rig (other commands start one)")
+    keep.add_argument("--rig", metavar="RIG", required=True)
+    _pace(keep)
+    keep.add_argument("--seed", type=int, metavar="N")
+    keep.set_defaults(module="keep")
+    return parser
+
+
+def _pace(parser: argparse.ArgumentParser) -> None:
+    pace = parser.add_mutually_exclusive_group()
+    pace.add_argument("--virtual", action="store_true", help="simulated rigs: as fast as pixels can be made")
+    pace.add_argument(
+        "--speed", type=float, default=1.0, metavar="N", help="simulated rigs: so many times real time (1)"
+    )
+
+
+def _json(parser: argparse.ArgumentParser, words: str) -> None:
+    parser.add_argument("--json", action="store_true", help=f"for programs: {words}")
+
+
+_RUN = """Starts a keeper for the rig, or attaches to the one that runs, and shows the night.
+Ctrl+C asks whether to leave the night running or to end it safely."""

@@ -1,0 +1,38 @@
+"""The sim observatory as a night's equipment: where engine, devices and simulator meet."""
+
+from pathlib import Path
+
+from vigil.devices.supervised import Rigged
+from vigil.documents.rig import Rig
+from vigil.engine.measuring import PixelMeasurer
+from vigil.engine.night import Equipment
+from vigil.runtime.clock import Clock
+from vigil.runtime.workshop import Workshop
+from vigil.simulator.observatory import SimObservatory
+
+
+def seed_of(rig: Rig, wanted: int | None) -> int:
+    """The seed asked for, else the rig's own."""
+    if wanted is not None or rig.simulated is None:
+        return wanted or 0
+    return rig.simulated.seed
+
+
+def equip(
+    rig: Rig,
+    observatory: SimObservatory,
+    clock: Clock,
+    workshop: Workshop,
+    frames_folder: Path,
+    rescue_folder: Path,
+) -> Equipment:
+    """Measured on pixels; the engine never learns that the sky is made up."""
+    return Equipment(
+        rig=rig,
+        devices=Rigged(observatory.devices),
+        clock=clock,
+        workshop=workshop,
+        measurer=PixelMeasurer(workshop),
+        frames_folder=frames_folder,
+        rescue_folder=rescue_folder,
+    )

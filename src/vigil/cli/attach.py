@@ -1,0 +1,80 @@
+"""Finding the rig's keeper, or starting one."""
+
+import asyncio
+import os
+import subprocess
+import sys
+import uuid
+from pathlib import Path
+from typing import Any
+
+from vigil.documents.messages import Answer, Ask, Command, Status
+from vigil.link.endpoint import KeeperGone, Link
+from vigil.link.socket import SocketLink
+from vigil.runtime.folders import Folders
+
+_START_LIMIT_S = 60.0
+_LEAVE_LIMIT_S = 20.0
+_LOOK_EVERY_S = 0.1
+
+
+async def command(link: Link, what: Command, **values: Any) -> Answer:
+    """Ask the keeper for something."""
+    return await link.ask(Ask(id=uuid.uuid4().hex, command=what, values=values))
+
+
+async def keeper_status(folders: Folders) -> Status | None:
+    """What the rig's keeper says; None when none answers."""
+    if not folders.socket.exists():
+        return None
+    try:
+        async with SocketLink(folders.socket) as link:
+            return await link.status()
+    except KeeperGone:
+        return None
+
+
+def under_way(status: Status) -> bool:
+    """Whether a night is."""
+    return status.run in ("running", "held", "closing")
+
+
+async def retire_idle_keeper(folders: Folders) -> None:
+    """Let a keeper leave that has nothing to do: it may have another pace or seed than is wanted now."""
+    async with SocketLink(folders.socket) as link:
+        await command(link, Command.RETIRE)
+    waited_s = 0.0
+    while await keeper_status(folders) is not None and waited_s < _LEAVE_LIMIT_S:
+        await asyncio.sleep(_LOOK_EVERY_S)
+        waited_s += _LOOK_EVERY_S
+
+
+def _spawn(rig_path: Path, folders: Folders, pace: list[str], seed: int | None) -> "subprocess.Popen[bytes]":
+    """A keeper in a session of its own, which outlives this one."""
+    arguments = [sys.executable, "-m", "vigil", "keep", "--rig", str(rig_path), *pace]
+    arguments += ["--seed", str(seed)] if seed is not None else []
+    with folders.log.open("wb") as log:
+        return subprocess.Popen(
+            arguments,
+            stdin=subprocess.DEVNULL,
+            stdout=log,
+            stderr=log,
+            start_new_session=True,
+            env={**os.environ, "PYTHONUNBUFFERED": "1"},
+        )
+
+
+async def start_keeper(rig_path: Path, folders: Folders, pace: list[str], seed: int | None) -> None:
+    """Start a keeper and wait until it answers. Raises KeeperGone with its words."""
+    process = _spawn(rig_path, folders, pace, seed)
+    waited_s = 0.0
+    while waited_s < _START_LIMIT_S:
+        if await keeper_status(folders) is not None:
+            return
+        if process.poll() is not None:
+            said = folders.log.read_text(errors="replace").strip().splitlines()
+            raise KeeperGone(f"the keeper did not start: {said[-1] if said else 'it said nothing'}")
+        await asyncio.sleep(_LOOK_EVERY_S)
+        waited_s += _LOOK_EVERY_S
+    process.terminate()
+    raise KeeperGone(f"the keeper did not answer within {_START_LIMIT_S:.0f} s; its log is {folders.log}")

@@ -1,0 +1,83 @@
+"""`vigil keep`: the keeper's process. The one place that puts engine, devices and ledger together."""
+
+import argparse
+import asyncio
+import logging
+import math
+import signal
+import sys
+from datetime import datetime
+from pathlib import Path
+
+from vigil.cli import BAD_INPUT, NO_KEEPER, OK, BadInput
+from vigil.cli.assemble import equip, seed_of
+from vigil.cli.files import load_document
+from vigil.documents.rig import Rig
+from vigil.keeper.keeper import Keeper
+from vigil.keeper.lock import RigLock, Taken
+from vigil.keeper.server import Server
+from vigil.ledger.ledger import Ledger
+from vigil.ledger.store import LedgerError
+from vigil.runtime.clock import ScenarioClock
+from vigil.runtime.folders import Folders, folders_of
+from vigil.runtime.simulated import SimulatedLoop
+from vigil.runtime.workshop import Workshop
+from vigil.simulator.observatory import SimObservatory, load_state
+
+
+def run(args: argparse.Namespace) -> int:
+    """Keep the rig until retired; SIGTERM ends the night safely first."""
+    rig = load_document(Rig, Path(args.rig))
+    if rig.simulated is None:
+        raise BadInput(f'{args.rig}: this Vigil drives simulated rigs only; the rig has no "simulated" part')
+    logging.basicConfig(level=logging.INFO, format="%(asctime)s %(levelname)s %(name)s %(message)s")
+    logging.getLogger("aiohttp.access").setLevel(logging.WARNING)
+    try:
+        folders = folders_of(rig.id)
+        with RigLock(folders.lock):
+            loop = SimulatedLoop(math.inf if args.virtual else args.speed)
+            with asyncio.Runner(loop_factory=lambda: loop) as runner:
+                runner.run(_keep(rig, folders, loop, args.seed))
+    except (Taken, LedgerError) as problem:
+        print(f"vigil: {problem}", file=sys.stderr)
+        return NO_KEEPER
+    except (OSError, ValueError) as problem:
+        logging.exception("the keeper could not start")
+        print(f"vigil: the keeper could not start: {problem}", file=sys.stderr)
+        return BAD_INPUT
+    return OK
+
+
+async def _keep(rig: Rig, folders: Folders, loop: SimulatedLoop, seed: int | None) -> None:
+    ledger = Ledger(folders.ledger)
+    # on virtual time image work is done in place, in a fixed order
+    workshop = Workshop(0 if loop.jumps else 2)
+    try:
+        clock = ScenarioClock(await _starts_at(rig, folders, ledger))
+        observatory = SimObservatory(rig, seed_of(rig, seed), clock, workshop, folders.sim_state)
+        equipment = equip(rig, observatory, clock, workshop, folders.frames, folders.rescue)
+        keeper = Keeper(equipment, ledger, pace=loop)
+        loop.add_signal_handler(signal.SIGTERM, keeper.end, "the keeper was asked to stop")
+        await keeper.take_up()
+        server = Server(keeper, folders.socket, when_idle=lambda: keeper.end("idle"))
+        server.start()
+        try:
+            await keeper.run()
+        finally:
+            await server.stop()
+    finally:
+        workshop.close()
+        ledger.close()
+
+
+async def _starts_at(rig: Rig, folders: Folders, ledger: Ledger) -> datetime:
+    """With an unfinished night the gear is as the dead keeper left it, and time goes on from there; else
+    it is a fresh evening."""
+    assert rig.simulated is not None
+    night = await ledger.unfinished(rig.id)
+    if night is None:
+        folders.sim_state.unlink(missing_ok=True)
+        return rig.simulated.starts_at
+    left = load_state(folders.sim_state)
+    events = await ledger.events(night)
+    return max([rig.simulated.starts_at, *([left.at] if left else []), *(e.at for e in events[-1:])])

@@ -1,0 +1,188 @@
+"""`vigil run`: start a night, or attach to the one that runs, and show it."""
+
+import argparse
+import asyncio
+import json
+import signal
+import sys
+from pathlib import Path
+from typing import Any, Protocol
+
+from vigil.cli import BAD_INPUT, NO_KEEPER, NOT_ALL, OK, BadInput
+from vigil.cli.attach import command, keeper_status, retire_idle_keeper, start_keeper, under_way
+from vigil.cli.files import demo_file, load_document, load_fitting
+from vigil.documents.events import Event, Kind
+from vigil.documents.messages import Command, Status
+from vigil.documents.night import NightState, fold
+from vigil.documents.plan import NightPlan
+from vigil.documents.rig import Rig
+from vigil.documents.store import dump
+from vigil.keeper.keeper import FASTEST, SLOWEST
+from vigil.link.endpoint import KeeperGone, News
+from vigil.link.socket import SocketLink
+from vigil.runtime.folders import Folders, folders_of
+
+
+class Display(Protocol):
+    """Shows news as it comes, and the summary at the end."""
+
+    def __enter__(self) -> "Display": ...
+
+    def __exit__(self, *problem: object) -> None: ...
+
+    def show(self, news: News) -> None: ...
+
+    def summary(self, values: dict[str, Any]) -> None: ...
+
+    async def ask_leave_or_end(self) -> str: ...
+
+
+class JsonDisplay:
+    """One JSON object a line, for programs."""
+
+    def __enter__(self) -> "JsonDisplay":
+        return self
+
+    def __exit__(self, *problem: object) -> None:
+        pass
+
+    def show(self, news: News) -> None:
+        if isinstance(news, Event):
+            print(news.model_dump_json(), flush=True)
+
+    def summary(self, values: dict[str, Any]) -> None:
+        print(json.dumps({"kind": "summary", **values}, ensure_ascii=False), flush=True)
+
+    async def ask_leave_or_end(self) -> str:
+        return "leave"
+
+
+def run(args: argparse.Namespace) -> int:
+    """0 all frames taken, 3 not all, 2 bad input, 4 no keeper; 0 also when the night is left running."""
+    rig_path = Path(args.rig) if args.rig else demo_file("rig.json") if args.demo else None
+    if rig_path is None:
+        raise BadInput("which rig? Give --rig RIG, or --demo for the made-up observatory")
+    rig = load_document(Rig, rig_path)
+    if args.plan is None and not args.demo:
+        raise BadInput("which plan? Name a night plan's file, or give --demo")
+    plan = load_fitting(Path(args.plan) if args.plan else demo_file("plan.json"), rig)
+    if (args.virtual or args.speed != 1 or args.seed is not None) and rig.simulated is None:
+        raise BadInput(f"--virtual, --speed and --seed are for simulated rigs; {rig.name} is not simulated")
+    if not SLOWEST <= args.speed <= FASTEST:
+        raise BadInput(f"--speed {args.speed:g}: {SLOWEST:g} to {FASTEST:g} times real time")
+    out = Path(args.out).absolute() if args.out else None
+    try:
+        folders = folders_of(rig.id)
+    except (OSError, ValueError) as problem:
+        raise BadInput(f"Vigil's own folders can't be made: {problem}") from None
+    display = JsonDisplay() if args.json else _terminal_display(rig)
+    try:
+        return asyncio.run(_run(args, rig_path.absolute(), plan, out, folders, display))
+    except KeeperGone as problem:
+        print(f"vigil: {problem}", file=sys.stderr)
+        print("vigil: run the same command again: the night is taken up where it was", file=sys.stderr)
+        return NO_KEEPER
+
+
+def _terminal_display(rig: Rig) -> Display:
+    from vigil.cli.terminal import TerminalDisplay
+
+    return TerminalDisplay(rig.site.time_zone)
+
+
+def _pace_words(args: argparse.Namespace) -> list[str]:
+    return ["--virtual"] if args.virtual else ["--speed", f"{args.speed:g}"]
+
+
+async def _run(
+    args: argparse.Namespace,
+    rig_path: Path,
+    plan: NightPlan,
+    out: Path | None,
+    folders: Folders,
+    display: Display,
+) -> int:
+    found = await keeper_status(folders)
+    ours = found is None or not under_way(found)
+    if found is not None and ours:
+        await retire_idle_keeper(folders)
+    if ours:
+        await start_keeper(rig_path, folders, _pace_words(args), args.seed)
+    async with SocketLink(folders.socket) as link:
+        status = await link.status()
+        if under_way(status):
+            print(f"vigil: attached to the night that runs, {status.night}", file=sys.stderr)
+        else:
+            answer = await command(
+                link,
+                Command.START,
+                plan={k: v for k, v in json.loads(dump(plan)).items() if k not in ("kind", "schema")},
+                frames_folder=str(out) if out else None,
+            )
+            if not answer.taken:
+                if ours:
+                    await command(link, Command.RETIRE)
+                print(f"vigil: {answer.reason}", file=sys.stderr)
+                return BAD_INPUT
+        with display:
+            state = await _follow(link, display)
+            if state is None:
+                print(
+                    f"vigil: the night goes on, kept by process {status.keeper_pid}; "
+                    "`vigil night status` shows it, `vigil night end` ends it",
+                    file=sys.stderr,
+                )
+                return OK
+        return await _finish(link, ours, state, display)
+
+
+async def _follow(link: SocketLink, display: Display) -> NightState | None:
+    """Show the news until the night is over; None when the user leaves it running."""
+    interrupted = asyncio.Event()
+    asyncio.get_running_loop().add_signal_handler(signal.SIGINT, interrupted.set)
+    state = NightState()
+    news = link.news()
+    pending = asyncio.ensure_future(anext(news))
+    try:
+        while True:
+            asked = asyncio.ensure_future(interrupted.wait())
+            await asyncio.wait({pending, asked}, return_when=asyncio.FIRST_COMPLETED)
+            asked.cancel()
+            if interrupted.is_set():
+                interrupted.clear()
+                wish = await display.ask_leave_or_end()
+                if wish == "leave":
+                    return None
+                if wish == "end":
+                    await command(link, Command.END, reason="ended by hand")
+                continue
+            item = pending.result()
+            if isinstance(item, Event):
+                state = fold(state, item)
+            display.show(item)
+            if isinstance(item, Event) and item.kind is Kind.NIGHT_OVER:
+                return state
+            pending = asyncio.ensure_future(anext(news))
+    except StopAsyncIteration:
+        raise KeeperGone("the keeper has left before the night was over") from None
+    finally:
+        pending.cancel()
+
+
+async def _finish(link: SocketLink, ours: bool, state: NightState, display: Display) -> int:
+    status: Status = await link.status()
+    if ours:
+        await command(link, Command.RETIRE)
+    frames = [{"frame_id": i, **frame} for i, frame in state.saved.items()]
+    display.summary(
+        {
+            "night": state.night,
+            "reason": state.end_reason,
+            "done": len(frames),
+            "wanted": status.wanted,
+            "frames": frames,
+            "closing": {part["part"]: part["outcome"] for part in state.closing},
+        }
+    )
+    closed = all(part["outcome"] != "failed" for part in state.closing)
+    return OK if len(frames) == status.wanted and closed else NOT_ALL

@@ -1,0 +1,90 @@
+"""What a client and the keeper say to each other."""
+
+from datetime import datetime
+from enum import StrEnum
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict
+
+PROTOCOL = 1
+
+
+class Message(BaseModel):
+    """Base of messages: JSON objects on the socket."""
+
+    model_config = ConfigDict(frozen=True)
+
+
+class Command(StrEnum):
+    """What a client may ask for."""
+
+    START = "start"
+    HOLD = "hold"
+    RESUME = "resume"
+    END = "end"
+    RETIRE = "retire"
+    SPEED = "speed"
+    SKIP = "skip"
+
+
+ALLOWED_ON_MISMATCH = frozenset({Command.HOLD, Command.END})
+"""A client of another protocol may still make the night safe."""
+
+
+class Ask(Message):
+    """A command with an id of the client's and the protocol it speaks."""
+
+    id: str
+    command: Command
+    values: dict[str, Any] = {}
+    protocol: int = PROTOCOL
+
+
+class Answer(Message):
+    """Whether a command was taken, with the reason if not."""
+
+    id: str
+    taken: bool
+    reason: str = ""
+    values: dict[str, Any] = {}
+
+
+class Status(Message):
+    """The keeper at this moment; `last_event` lets a client ask for everything since."""
+
+    protocol: int = PROTOCOL
+    version: str
+    keeper_pid: int
+    rig: str
+    clock: str
+    speed: float | None
+    at: datetime
+    run: str
+    night: str | None
+    doing: str
+    because: str
+    hold: str | None
+    done: int
+    wanted: int
+    lines: list[dict[str, Any]]
+    conditions: list[dict[str, Any]]
+    devices: dict[str, str]
+    last_event: int
+
+
+class Live(Message):
+    """A value of the moment: of these only the newest counts. Progress of an activity or exposure."""
+
+    at: datetime
+    topic: str
+    words: str
+    initial: float
+    current: float
+    target: float
+    unit: str
+
+
+class Resync(Message):
+    """The client was too slow: ask for the status and the events since the last one seen."""
+
+    resync: bool = True

@@ -1,0 +1,244 @@
+"""The state of a night: a fold over its events. Window, command line and a restart rebuild it so."""
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field, replace
+from datetime import datetime
+from enum import StrEnum
+from typing import Any
+
+from vigil.documents.events import Event, Kind
+
+
+class RunState(StrEnum):
+    """Where a night stands."""
+
+    READY = "ready"
+    RUNNING = "running"
+    HELD = "held"
+    CLOSING = "closing"
+    OVER = "over"
+
+
+ALLOWED: dict[RunState, frozenset[RunState]] = {
+    RunState.READY: frozenset({RunState.RUNNING}),
+    RunState.RUNNING: frozenset({RunState.HELD, RunState.CLOSING}),
+    RunState.HELD: frozenset({RunState.RUNNING, RunState.CLOSING}),
+    RunState.CLOSING: frozenset({RunState.OVER}),
+    RunState.OVER: frozenset(),
+}
+
+
+class NotAllowed(RuntimeError):
+    """A change of run state that the table does not have."""
+
+
+def change(now: RunState, wanted: RunState) -> RunState:
+    """The one place that checks a transition. Raises NotAllowed."""
+    if wanted not in ALLOWED[now]:
+        raise NotAllowed(f"a night that is {now} can't become {wanted}")
+    return wanted
+
+
+@dataclass(frozen=True, slots=True)
+class FocusRecord:
+    """The last good focus: reduced to the position for its filter, with what it was found at."""
+
+    position: int
+    filter: str
+    temperature_c: float
+    hfr_px: float
+    at: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class PointingRecord:
+    """The last solved frame: how far off it was, and the commanded position that led there."""
+
+    at: datetime
+    block: str
+    off_px: float
+    off_arcsec: float
+    aim_ra_deg: float
+    aim_dec_deg: float
+
+
+@dataclass(frozen=True, slots=True)
+class Waiver:
+    """A soft condition set aside until a moment, a filter change or a temperature change."""
+
+    condition: str
+    until: datetime
+    reason: str
+
+
+@dataclass(frozen=True, slots=True)
+class LightFigures:
+    """A finished light's figures, in order."""
+
+    frame_id: str
+    filter: str
+    hfr_px: float
+    stars: int
+    background_adu: float
+
+
+@dataclass(frozen=True, slots=True)
+class NightState:
+    """What is known of a night from its events alone."""
+
+    night: str = ""
+    run: RunState = RunState.READY
+    started: Event | None = None
+    last_id: int = 0
+    announced: dict[str, dict[str, Any]] = field(default_factory=dict)
+    saved: dict[str, dict[str, Any]] = field(default_factory=dict)
+    lights_since_focus: tuple[LightFigures, ...] = ()
+    focus: FocusRecord | None = None
+    pointing: PointingRecord | None = None
+    waivers: tuple[Waiver, ...] = ()
+    given_up: frozenset[str] = frozenset()
+    hold: str | None = None
+    activities: dict[int, dict[str, Any]] = field(default_factory=dict)
+    waiting: Event | None = None
+    exposing: Event | None = None
+    end_reason: str = ""
+    closing: tuple[dict[str, Any], ...] = ()
+
+    def done(self, line_id: str) -> int:
+        """Frames of an exposure line that are whole on disk."""
+        return sum(1 for frame in self.saved.values() if frame["line"] == line_id)
+
+
+def fold(state: NightState, event: Event) -> NightState:
+    """The state after one more event. Raises NotAllowed for events that contradict the run state."""
+    step = _STEPS.get(event.kind)
+    after = step(state, event) if step else state
+    return replace(after, last_id=max(event.id, state.last_id))
+
+
+def fold_all(events: Iterable[Event]) -> NightState:
+    """The state after a night's events so far."""
+    state = NightState()
+    for event in events:
+        state = fold(state, event)
+    return state
+
+
+def _night_started(state: NightState, event: Event) -> NightState:
+    return replace(NightState(night=event.night, started=event), run=change(state.run, RunState.RUNNING))
+
+
+def _night_resumed(state: NightState, event: Event) -> NightState:
+    # what a dead keeper had under way is gone; pointing can't be trusted, counts and focus can
+    return replace(state, activities={}, exposing=None, pointing=None, waiting=None)
+
+
+def _waiting(state: NightState, event: Event) -> NightState:
+    return replace(state, waiting=event)
+
+
+def _activity_started(state: NightState, event: Event) -> NightState:
+    under_way = {**state.activities, int(event.values["activity"]): event.values}
+    return replace(state, activities=under_way, waiting=None)
+
+
+def _activity_ended(state: NightState, event: Event) -> NightState:
+    values = event.values
+    under_way = {k: v for k, v in state.activities.items() if k != int(values["activity"])}
+    state = replace(state, activities=under_way)
+    for disturbed in values.get("disturbed", ()):
+        if disturbed == "pointing":
+            state = replace(state, pointing=None)
+        elif disturbed == "focus":
+            state = replace(state, focus=None)
+    if focus := values.get("focus"):
+        record = FocusRecord(
+            focus["position"], focus["filter"], focus["temperature_c"], focus["hfr_px"], event.at
+        )
+        state = replace(state, focus=record, lights_since_focus=())
+    if pointing := values.get("pointing"):
+        state = replace(state, pointing=PointingRecord(at=event.at, **pointing))
+    return state
+
+
+def _waived(state: NightState, event: Event) -> NightState:
+    waiver = Waiver(event.values["condition"], datetime.fromisoformat(event.values["until"]), event.reason)
+    others = tuple(w for w in state.waivers if w.condition != waiver.condition)
+    return replace(state, waivers=(*others, waiver))
+
+
+def _exposure_started(state: NightState, event: Event) -> NightState:
+    announced = {**state.announced, event.values["frame_id"]: event.values}
+    return replace(state, exposing=event, announced=announced, waiting=None)
+
+
+def _exposure_ended(state: NightState, event: Event) -> NightState:
+    return replace(state, exposing=None)
+
+
+def _frame_saved(state: NightState, event: Event) -> NightState:
+    return replace(state, saved={**state.saved, event.values["frame_id"]: event.values})
+
+
+def _frame_measured(state: NightState, event: Event) -> NightState:
+    values = event.values
+    if (frame := state.saved.get(values["frame_id"])) is not None:
+        # figures alone never make a frame count as saved
+        state = replace(state, saved={**state.saved, values["frame_id"]: {**frame, **values}})
+    pointing = state.pointing
+    if pointing and values.get("off_arcsec") is not None and values["block"] == pointing.block:
+        pointing = replace(pointing, off_px=values["off_px"], off_arcsec=values["off_arcsec"])
+        state = replace(state, pointing=pointing)
+    if not values["hfr_px"]:
+        return state
+    figures = LightFigures(
+        values["frame_id"], values["filter"], values["hfr_px"], values["stars"], values["background_adu"]
+    )
+    return replace(state, lights_since_focus=(*state.lights_since_focus, figures))
+
+
+def _block_given_up(state: NightState, event: Event) -> NightState:
+    return replace(state, given_up=state.given_up | {event.values["block"]})
+
+
+def _held(state: NightState, event: Event) -> NightState:
+    return replace(state, run=change(state.run, RunState.HELD), hold=event.reason)
+
+
+def _resumed(state: NightState, event: Event) -> NightState:
+    return replace(state, run=change(state.run, RunState.RUNNING), hold=None)
+
+
+def _closing_started(state: NightState, event: Event) -> NightState:
+    # a keeper killed while closing starts the closing anew
+    if state.run is not RunState.CLOSING:
+        state = replace(state, run=change(state.run, RunState.CLOSING))
+    return replace(state, end_reason=event.reason, waiting=None, hold=None, closing=())
+
+
+def _closing_part(state: NightState, event: Event) -> NightState:
+    return replace(state, closing=(*state.closing, event.values))
+
+
+def _night_over(state: NightState, event: Event) -> NightState:
+    return replace(state, run=change(state.run, RunState.OVER), activities={}, exposing=None)
+
+
+_STEPS: dict[Kind, Callable[[NightState, Event], NightState]] = {
+    Kind.NIGHT_STARTED: _night_started,
+    Kind.NIGHT_RESUMED: _night_resumed,
+    Kind.WAITING: _waiting,
+    Kind.ACTIVITY_STARTED: _activity_started,
+    Kind.ACTIVITY_ENDED: _activity_ended,
+    Kind.WAIVED: _waived,
+    Kind.EXPOSURE_STARTED: _exposure_started,
+    Kind.EXPOSURE_ENDED: _exposure_ended,
+    Kind.FRAME_SAVED: _frame_saved,
+    Kind.FRAME_MEASURED: _frame_measured,
+    Kind.BLOCK_GIVEN_UP: _block_given_up,
+    Kind.HELD: _held,
+    Kind.RESUMED: _resumed,
+    Kind.CLOSING_STARTED: _closing_started,
+    Kind.CLOSING_PART: _closing_part,
+    Kind.NIGHT_OVER: _night_over,
+}

@@ -1,0 +1,143 @@
+"""The night plan: blocks with their spans and exposure lines, and standing orders."""
+
+from typing import Annotated, Any, ClassVar, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from vigil.documents.rig import Rig
+from vigil.documents.store import Document
+from vigil.files.deepsky import UnknownObject, find_object
+from vigil.sky.angles import parse_dec_deg, parse_ra_deg
+
+
+class Piece(BaseModel):
+    """Base of the plan's pieces."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class Target(Piece):
+    """What to point at: a name from the deep-sky catalogue, or a name with its own ICRS position.
+
+    Positions may be written as numbers (degrees) or as text ("05h 16m 29s", "+34° 21′").
+    """
+
+    name: Annotated[str, Field(min_length=1)]
+    ra_deg: Annotated[float, Field(ge=0, lt=360)]
+    dec_deg: Annotated[float, Field(ge=-90, le=90)]
+
+    @model_validator(mode="before")
+    @classmethod
+    def _positioned(cls, data: Any) -> Any:
+        if not isinstance(data, dict) or not data.get("name"):
+            return data
+        data = dict(data)
+        if data.get("ra_deg") is None and data.get("dec_deg") is None:
+            try:
+                found = find_object(str(data["name"]))
+            except UnknownObject as problem:
+                raise ValueError(f"{problem}; or give ra_deg and dec_deg with it") from None
+            data.update(ra_deg=found.ra_deg, dec_deg=found.dec_deg)
+        if isinstance(data.get("ra_deg"), str):
+            data["ra_deg"] = parse_ra_deg(data["ra_deg"])
+        if isinstance(data.get("dec_deg"), str):
+            data["dec_deg"] = parse_dec_deg(data["dec_deg"])
+        return data
+
+
+class SunMoment(Piece):
+    """A named twilight moment, plus or minus minutes."""
+
+    moment: Literal["civil", "nautical", "astronomical"] = "astronomical"
+    minutes: float = 0.0
+
+
+class Span(Piece):
+    """When a block may run: from a dusk to a dawn, above an altitude."""
+
+    opens: SunMoment = SunMoment(minutes=-10)
+    closes: SunMoment = SunMoment()
+    minimum_altitude_deg: Annotated[float, Field(ge=0, lt=90)] = 25.0
+
+
+class ExposureLine(Piece):
+    """So many exposures through a filter. `id` is permanent: frames count by it."""
+
+    id: Annotated[str, Field(min_length=1)]
+    filter: str
+    exposure_s: Annotated[float, Field(gt=0, le=3600)]
+    count: Annotated[int, Field(ge=1)]
+    gain: int | None = None
+    offset: int | None = None
+    binning: Annotated[int, Field(ge=1, le=4)] = 1
+
+
+class Block(Piece):
+    """One target with its span and lines, taken one after another or in turn."""
+
+    id: Annotated[str, Field(min_length=1)]
+    target: Target
+    span: Span = Span()
+    order: Literal["one after another", "in turn"] = "one after another"
+    lines: Annotated[list[ExposureLine], Field(min_length=1)]
+
+
+class StandingOrders(Piece):
+    """Limits that hold all night."""
+
+    camera_within_c: Annotated[float, Field(gt=0)] = 0.5
+    focus_colder_by_c: Annotated[float, Field(gt=0)] = 1.2
+    focus_every_min: Annotated[float, Field(gt=0)] = 90.0
+    focus_grown_by_percent: Annotated[float, Field(gt=0)] = 15.0
+    target_reach_px: Annotated[float, Field(gt=0)] = 4.0
+    target_keep_arcmin: Annotated[float, Field(gt=0)] = 2.0
+    park_at_end: bool = True
+    warm_at_end: bool = True
+
+
+class NightPlan(Document):
+    """Everything for one night."""
+
+    KIND: ClassVar[str] = "night plan"
+    SCHEMA: ClassVar[int] = 1
+
+    name: str
+    blocks: Annotated[list[Block], Field(min_length=1)]
+    orders: StandingOrders = StandingOrders()
+
+    @model_validator(mode="after")
+    def _ids(self) -> "NightPlan":
+        for what, ids in (
+            ("block", [b.id for b in self.blocks]),
+            ("exposure line", [line.id for b in self.blocks for line in b.lines]),
+        ):
+            twice = sorted({i for i in ids if ids.count(i) > 1})
+            if twice:
+                raise ValueError(f"each {what} needs an id of its own; {', '.join(twice)} stands twice")
+        return self
+
+    @property
+    def wanted(self) -> int:
+        """How many frames the plan asks for."""
+        return sum(line.count for block in self.blocks for line in block.lines)
+
+
+def contradictions(plan: NightPlan, rig: Rig) -> list[str]:
+    """What in the plan the rig can't do, one sentence each, with the place and what would be right."""
+    found = []
+    filters = [f.name for f in rig.wheel.filters]
+    for b, block in enumerate(plan.blocks):
+        for n, line in enumerate(block.lines):
+            if line.filter not in filters:
+                found.append(
+                    f"blocks.{b}.lines.{n}.filter: {rig.name} has no filter {line.filter!r}; "
+                    f"it has {', '.join(filters)}"
+                )
+        highest = 90 - abs(rig.site.latitude_deg - block.target.dec_deg)
+        lowest = max(block.span.minimum_altitude_deg, rig.site.minimum_altitude_deg)
+        if highest < lowest:
+            found.append(
+                f"blocks.{b}.target: {block.target.name} rises to {highest:.0f}° at most from "
+                f"{rig.site.name}, the limit is {lowest:.0f}°"
+            )
+    return found

@@ -1,0 +1,87 @@
+"""Loading and saving documents: schema versions, migrations, errors with place and remedy."""
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, ClassVar, TypeVar
+
+from pydantic import BaseModel, ConfigDict, ValidationError
+
+from vigil.files.atomic import write_bytes
+
+
+class DocumentError(ValueError):
+    """A document that can't be used; the message names file, place and what would be right."""
+
+
+class Document(BaseModel):
+    """Base of saved documents. `schema` is the version that the file was written in."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    KIND: ClassVar[str]
+    SCHEMA: ClassVar[int]
+    # one function a version: MIGRATIONS[1] turns the data of schema 1 into schema 2
+    MIGRATIONS: ClassVar[dict[int, Callable[[dict[str, Any]], dict[str, Any]]]] = {}
+
+
+D = TypeVar("D", bound=Document)
+
+
+def load(model: type[D], path: Path) -> D:
+    """Read a document, migrated to the present schema. Raises DocumentError; the file stays as it is."""
+    try:
+        text = path.read_text(encoding="utf-8")
+    except FileNotFoundError:
+        raise DocumentError(f"{path}: there is no such file") from None
+    except (OSError, UnicodeDecodeError) as problem:
+        raise DocumentError(f"{path}: can't be read ({problem})") from None
+    return parse(model, text, str(path))
+
+
+def parse(model: type[D], text: str, name: str) -> D:
+    """A document from its JSON text; `name` says in messages where the text came from."""
+    try:
+        data = json.loads(text)
+    except json.JSONDecodeError as problem:
+        raise DocumentError(
+            f"{name}: line {problem.lineno}, column {problem.colno}: not valid JSON ({problem.msg})"
+        ) from None
+    if not isinstance(data, dict) or data.get("kind") != model.KIND:
+        found = data.get("kind") if isinstance(data, dict) else type(data).__name__
+        raise DocumentError(f'{name}: not a {model.KIND}: "kind" must be "{model.KIND}", found {found!r}')
+    version = data.get("schema")
+    if not isinstance(version, int) or not 1 <= version <= model.SCHEMA:
+        raise DocumentError(
+            f"{name}: schema {version!r} is not known here; this Vigil reads schemas 1 to {model.SCHEMA}"
+        )
+    for step in range(version, model.SCHEMA):
+        data = model.MIGRATIONS[step](data)
+    try:
+        return model.model_validate({k: v for k, v in data.items() if k not in ("kind", "schema")})
+    except ValidationError as problem:
+        raise DocumentError("\n".join(f"{name}: {line}" for line in explain(problem))) from None
+
+
+def explain(problem: ValidationError) -> list[str]:
+    """One line a fault: the field as people count it, what was wrong, what was found."""
+    lines = []
+    for fault in problem.errors(include_url=False):
+        place = ".".join(str(part) for part in fault["loc"]) or "the document"
+        message = fault["msg"].removeprefix("Value error, ")
+        found = "" if fault["type"] in ("missing", "value_error") else f", found {fault['input']!r}"
+        lines.append(f"{place}: {message}{found}")
+    return lines
+
+
+def dump(document: Document) -> str:
+    """The document's JSON text, kind and schema first."""
+    data = {"kind": document.KIND, "schema": document.SCHEMA, **document.model_dump(mode="json")}
+    return json.dumps(data, indent=2, ensure_ascii=False) + "\n"
+
+
+def save(document: Document, path: Path) -> None:
+    """Write a document whole or not at all; what stood there is kept beside it as NAME.previous."""
+    if path.exists():
+        write_bytes(path.with_name(path.name + ".previous"), path.read_bytes())
+    write_bytes(path, dump(document).encode())

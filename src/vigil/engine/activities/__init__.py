@@ -1,0 +1,1 @@
+"""Small coroutines that bring conditions about."""

@@ -1,0 +1,97 @@
+"""Focus by a V-curve."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from vigil.devices.protocols import Exposure
+from vigil.engine.activities.moves import filter_to, focuser_to, take
+from vigil.engine.activity import Activity, ActivityFailed, Kit
+from vigil.focusing.search import Found, Measure, Refused, SearchPlan, confirm, next_step
+from vigil.focusing.vcurve import Sample
+
+_FRAMES = 10
+_OVERHEAD_S = 12.0
+
+
+@dataclass(frozen=True)
+class Focus(Activity):
+    """Measures through `filter` around `start`; a refused curve puts the focuser back where it was."""
+
+    KIND = "focus"
+    DEVICES = frozenset({"camera", "filter wheel", "focuser"})
+
+    filter: str
+    start: int
+
+    @property
+    def words(self) -> str:
+        return f"focusing through {self.filter}"
+
+    @property
+    def expected_s(self) -> float:
+        return _FRAMES * (5.0 + _OVERHEAD_S)
+
+    async def run(self, kit: Kit) -> dict[str, Any]:
+        focuser = kit.devices.focuser
+        if focuser.state is None:
+            raise ActivityFailed("the focuser's position is unknown")
+        before = focuser.state.position
+        await filter_to(kit, self.filter)
+        limits = kit.rig.focuser
+        start = max(limits.lowest, min(limits.highest, self.start))
+        plan = SearchPlan(
+            start, limits.search_step, limits.lowest, limits.highest, limits.approach == "upward"
+        )
+        tried: list[int] = []
+        samples: list[Sample] = []
+        kit.progress.begin("focus", self.words, 0, plan.count + 1, "frames")
+        while isinstance(step := next_step(plan, tried, samples), Measure):
+            sample = await self._sample(kit, step.position)
+            tried.append(step.position)
+            if sample.hfr_px > 0:
+                samples.append(sample)
+            kit.progress.current = len(tried)
+        if isinstance(step, Found):
+            best = round(step.curve.best)
+            confirming = await self._sample(kit, best)
+            kit.progress.current = kit.progress.target
+            problem = confirm(step.curve, confirming)
+            if problem is None:
+                return self._result(kit, step, best, confirming)
+            step = Refused(problem)
+        await focuser_to(kit, before)
+        raise ActivityFailed(f"focus refused: {step.reason}; back at {before}")
+
+    async def _sample(self, kit: Kit, position: int) -> Sample:
+        await focuser_to(kit, position)
+        optics, camera = kit.rig.wheel.filter(self.filter), kit.rig.camera
+        frame = await take(kit, Exposure(optics.focus_exposure_s, camera.gain, camera.offset))
+        figures = await kit.measurer.measure(frame.image, camera.full_scale_adu)
+        size = figures.hfr_px if figures.hfr_px > 0 else 0.0  # NaN where no star is fit to be measured
+        sample = Sample(position, size, figures.hfr_sigma_px, figures.stars)
+        await kit.step(
+            {"position": position, "hfr_px": round(size, 3), "stars": figures.stars},
+            f"{size:.2f} px at {position}, {figures.stars} stars",
+        )
+        return sample
+
+    def _result(self, kit: Kit, found: Found, best: int, confirming: Sample) -> dict[str, Any]:
+        curve = found.curve
+        state = kit.devices.focuser.state
+        return {
+            "focus": {
+                "position": best,
+                "filter": self.filter,
+                "temperature_c": state.temperature_c if state else 0.0,
+                "hfr_px": round(confirming.hfr_px, 3),
+            },
+            "curve": {
+                "best": round(curve.best, 1),
+                "best_sigma": round(curve.best_sigma, 1),
+                "floor_px": round(curve.floor_px, 3),
+                "slope_px_step": round(curve.slope_px_step, 5),
+                "chi2": round(curve.chi2, 2),
+            },
+            "summary": f"{confirming.hfr_px:.2f} px at {best} ± {curve.best_sigma:.0f}, "
+            f"through {self.filter}",
+        }

@@ -1,0 +1,58 @@
+"""What an activity is, and what it works with."""
+
+from abc import ABC, abstractmethod
+from collections.abc import Awaitable, Callable
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from vigil.devices.supervised import Rigged
+from vigil.documents.plan import NightPlan
+from vigil.documents.rig import Rig
+from vigil.engine.measuring import Measurer
+from vigil.engine.progress import Progress
+from vigil.runtime.clock import Clock
+
+
+class ActivityFailed(RuntimeError):
+    """The activity could not bring its condition about; the message says why."""
+
+
+@dataclass(frozen=True, slots=True)
+class Kit:
+    """All that activities may use."""
+
+    rig: Rig
+    plan: NightPlan
+    devices: Rigged
+    clock: Clock
+    measurer: Measurer
+    progress: Progress
+    step: Callable[[dict[str, Any], str], Awaitable[None]]
+    """Records a step of the activity under way: its numbers and a sentence."""
+
+
+@dataclass(frozen=True)
+class Activity(ABC):
+    """A small coroutine with typed parameters; leaves its devices safe when cancelled.
+
+    `DEVICES` are claimed from the arbiter; `DISTURBS` names what is unknown once it has begun
+    ("pointing", "focus").
+    """
+
+    KIND: ClassVar[str]
+    DEVICES: ClassVar[frozenset[str]]
+    DISTURBS: ClassVar[tuple[str, ...]] = ()
+
+    @property
+    @abstractmethod
+    def words(self) -> str:
+        """What is being done, for people: "focusing through L"."""
+
+    @property
+    @abstractmethod
+    def expected_s(self) -> float:
+        """How long it usually takes."""
+
+    @abstractmethod
+    async def run(self, kit: Kit) -> dict[str, Any]:
+        """Do it. Returns the values of its ending event: "focus" and "pointing" become known by them."""

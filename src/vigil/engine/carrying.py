@@ -1,0 +1,97 @@
+"""An activity carried out: devices claimed, its start committed before its first command, its end after."""
+
+import asyncio
+from dataclasses import dataclass
+from itertools import count
+from typing import Any
+
+from vigil.devices.errors import DeviceError
+from vigil.devices.supervised import Rigged
+from vigil.documents.events import Kind
+from vigil.documents.plan import NightPlan
+from vigil.documents.rig import Rig
+from vigil.engine.activity import Activity, ActivityFailed, Kit
+from vigil.engine.arbiter import Arbiter
+from vigil.engine.measuring import Measurer, MeasuringFailed
+from vigil.engine.progress import Progress
+from vigil.engine.recorder import Recorder
+from vigil.runtime.clock import Clock
+
+
+@dataclass(slots=True)
+class Doing:
+    """What the night is doing, and why, in words for people."""
+
+    words: str = ""
+    because: str = ""
+
+    def now(self, words: str, because: str) -> None:
+        self.words, self.because = words, because
+
+
+class Carrier:
+    """Carries activities out, one at a time on each device."""
+
+    def __init__(
+        self,
+        rig: Rig,
+        plan: NightPlan,
+        devices: Rigged,
+        clock: Clock,
+        measurer: Measurer,
+        recorder: Recorder,
+    ) -> None:
+        self.progress = Progress()
+        self.doing = Doing()
+        self.arbiter = Arbiter()
+        self._recorder = recorder
+        self._numbers = count(recorder.state.last_id + 1)
+        self._kit = Kit(rig, plan, devices, clock, measurer, self.progress, _no_step)
+
+    def kit(self) -> Kit:
+        """For exposures and the closing, which have events of their own in place of steps."""
+        return self._kit
+
+    async def carry_out(self, activity: Activity, condition: str, why: str, quietly: bool) -> str | None:
+        """Record, run, record. Returns what went wrong, or None; `quietly` leaves `doing` to others."""
+        identity = {"activity": next(self._numbers), "kind": activity.KIND, "condition": condition}
+
+        async def step(values: dict[str, Any], reason: str) -> None:
+            await self._recorder.record(Kind.ACTIVITY_STEP, {**identity, **values}, reason)
+
+        async with self.arbiter.claim(activity.DEVICES, activity.words):
+            began = self._kit.clock.utcnow()
+            await self._recorder.record(
+                Kind.ACTIVITY_STARTED,
+                {**identity, "words": activity.words, "expected_s": activity.expected_s},
+                f"{condition}: {why}",
+            )
+            if not quietly:
+                self.doing.now(activity.words, why)
+            values: dict[str, Any] = {"outcome": "done"}
+            reason, problem = activity.words, None
+            try:
+                result = await activity.run(self._kit_with(step))
+                reason = result.pop("summary", activity.words)
+                values |= result
+            except asyncio.CancelledError:
+                values["outcome"], reason = "cancelled", f"{activity.words}: cancelled"
+                raise
+            except (ActivityFailed, DeviceError, MeasuringFailed) as failure:
+                values["outcome"], reason = "failed", str(failure)
+                problem = f"{activity.words}: {failure}"
+            finally:
+                if not quietly:
+                    self.progress.clear()
+                took_s = (self._kit.clock.utcnow() - began).total_seconds()
+                values |= {"took_s": round(took_s, 1), "disturbed": list(activity.DISTURBS)}
+                await self._recorder.record(Kind.ACTIVITY_ENDED, {**identity, **values}, reason)
+        return problem
+
+    def _kit_with(self, step: Any) -> Kit:
+        kit = self._kit
+        return Kit(kit.rig, kit.plan, kit.devices, kit.clock, kit.measurer, kit.progress, step)
+
+
+async def _no_step(values: dict[str, Any], reason: str) -> None:
+    pass

@@ -1,0 +1,71 @@
+"""What a condition says."""
+
+from abc import ABC, abstractmethod
+from dataclasses import dataclass
+from datetime import datetime
+from enum import StrEnum
+from typing import TYPE_CHECKING, Any, ClassVar
+
+if TYPE_CHECKING:
+    from vigil.engine.activity import Activity
+    from vigil.engine.view import View
+
+
+class Standing(StrEnum):
+    """Unknown counts as not met, and is mended by measuring."""
+
+    MET = "met"
+    NOT_MET = "not met"
+    UNKNOWN = "unknown"
+
+
+@dataclass(frozen=True, slots=True)
+class Gauge:
+    """How far a value is from its limit."""
+
+    words: str
+    value: float
+    limit: float
+    unit: str
+
+
+@dataclass(frozen=True, slots=True)
+class Check:
+    """A condition's answer; `words` say it for people."""
+
+    standing: Standing
+    words: str
+    gauges: tuple[Gauge, ...] = ()
+
+    @property
+    def met(self) -> bool:
+        return self.standing is Standing.MET
+
+    def told(self, name: str) -> dict[str, Any]:
+        """As plain values, for status messages."""
+        gauges = [{"words": g.words, "value": g.value, "limit": g.limit, "unit": g.unit} for g in self.gauges]
+        return {"condition": name, "standing": self.standing.value, "words": self.words, "gauges": gauges}
+
+
+class Condition(ABC):
+    """Something that must hold before an exposure. One small file each, in engine/conditions/."""
+
+    name: ClassVar[str]
+    hard: ClassVar[bool] = False
+    """Must hold to the end of the readout, and is never waived."""
+    slow: ClassVar[bool] = False
+    """Brought about in the background."""
+    needs_stars: ClassVar[bool] = False
+    """Makes no sense in bright twilight."""
+    skippable: ClassVar[bool] = False
+    """Left out when no time remains for it and a frame after it."""
+    may_return: ClassVar[bool] = False
+    """Without a remedy of ours: it is worth holding for, where others give the block up."""
+
+    @abstractmethod
+    def check(self, view: "View", start: datetime, end: datetime) -> Check:
+        """Whether it holds for an exposure from `start` to `end`; pure."""
+
+    def activity(self, view: "View") -> "Activity | None":
+        """What brings it about; None when nothing of ours does."""
+        return None

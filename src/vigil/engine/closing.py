@@ -1,0 +1,118 @@
+"""The closing: it always runs; its parts wait for one another only where physics says so."""
+
+import asyncio
+from collections.abc import Awaitable, Callable
+from dataclasses import dataclass
+
+from vigil.devices.errors import DeviceError
+from vigil.documents.events import Kind
+from vigil.engine.activity import Kit
+from vigil.engine.recorder import Recorder
+
+_PARK_LIMIT_S = 300.0
+_ABORT_LIMIT_S = 20.0
+_DISCONNECT_LIMIT_S = 30.0
+_LOOK_EVERY_S = 5.0
+_TRIES = 4
+_PAUSE_S = 5.0
+_IDLE_POWER = 0.02
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """One thing to do at the end, within a time."""
+
+    name: str
+    limit_s: float
+    do: Callable[[Kit], Awaitable[str]]
+
+
+async def close(kit: Kit, recorder: Recorder) -> None:
+    """Leave the gear parked and warm, as the plan's orders say. Never raises; each part says how it went."""
+    orders = kit.plan.orders
+    together = [Part("stop the camera", _ABORT_LIMIT_S, _stop_camera)]
+    if orders.park_at_end:
+        together.append(Part("park", _PARK_LIMIT_S, _park))
+    else:
+        await _tell(recorder, "park", "left out", "left out, as the plan says: the mount goes on tracking")
+    if orders.warm_at_end:
+        together.append(Part("warm up", 60 * kit.rig.camera.warm_minutes_limit, _warm_up))
+    else:
+        await _tell(recorder, "warm up", "left out", "left out, as the plan says: the camera stays cold")
+    async with asyncio.TaskGroup() as group:
+        for part in together:
+            group.create_task(_carry_out(part, kit, recorder))
+    # power and connections last: warming needs them
+    await _carry_out(Part("disconnect", _DISCONNECT_LIMIT_S, _disconnect), kit, recorder)
+
+
+async def _carry_out(part: Part, kit: Kit, recorder: Recorder) -> None:
+    try:
+        async with asyncio.timeout(part.limit_s):
+            said = await _with_patience(part, kit)
+        outcome = "done"
+    except TimeoutError:
+        outcome, said = "failed", f"not done within {part.limit_s / 60:.0f} min"
+    except Exception as problem:  # whatever goes wrong in one part, the others must go on
+        outcome, said = "failed", str(problem) or type(problem).__name__
+    await _tell(recorder, part.name, outcome, said)
+
+
+async def _with_patience(part: Part, kit: Kit) -> str:
+    """A device that fails once in a while must not be left open or cold for that."""
+    for _ in range(_TRIES - 1):
+        try:
+            return await part.do(kit)
+        except DeviceError:
+            await kit.clock.sleep(_PAUSE_S)
+    return await part.do(kit)
+
+
+async def _tell(recorder: Recorder, part: str, outcome: str, said: str) -> None:
+    values = {"part": part, "outcome": outcome}
+    await recorder.record_if_possible(Kind.CLOSING_PART, values, f"{part}: {said}")
+
+
+async def _stop_camera(kit: Kit) -> str:
+    if not kit.devices.camera.connected:
+        return "not connected"
+    await kit.devices.camera.do("abort", _ABORT_LIMIT_S, lambda c: c.abort())
+    return "idle"
+
+
+async def _park(kit: Kit) -> str:
+    mount = kit.devices.mount
+    if not mount.connected:
+        await mount.connect()
+    await mount.do("park", _PARK_LIMIT_S, lambda m: m.park())
+    return "parked"
+
+
+async def _warm_up(kit: Kit) -> str:
+    """Warm the sensor by the camera's ramp, then switch the cooler off."""
+    camera, goal_c = kit.devices.camera, kit.rig.camera.warm_to_c
+    if not camera.connected:
+        await camera.connect()
+    if camera.state is not None and camera.state.set_point_c is None:
+        return f"the cooler was off, {camera.state.temperature_c:.1f} °C"
+    await camera.do("warm up", 10.0, lambda c: c.cool(goal_c))
+    while camera.state is not None:
+        # colder air than the goal: the sensor is as warm as it can get when the cooler has nothing to do
+        if camera.state.temperature_c >= goal_c - 0.5 or camera.state.cooler_power <= _IDLE_POWER:
+            break
+        await kit.clock.sleep(_LOOK_EVERY_S)
+    await camera.do("cooler off", 10.0, lambda c: c.cool(None))
+    return f"{camera.state.temperature_c:.1f} °C, cooler off" if camera.state else "cooler off"
+
+
+async def _disconnect(kit: Kit) -> str:
+    problems = []
+    for device in kit.devices.all():
+        if device.connected:
+            try:
+                await device.disconnect()
+            except DeviceError as problem:
+                problems.append(str(problem))
+    if problems:
+        raise DeviceError("; ".join(problems))
+    return "all devices"

@@ -1,0 +1,26 @@
+"""Room on the disk for the frame."""
+
+from datetime import datetime
+
+from vigil.engine.check import Check, Condition, Gauge, Standing
+from vigil.engine.view import View
+
+_RESERVE_BYTES = 200_000_000
+
+
+class Disk(Condition):
+    name = "room on disk"
+    hard = True
+    may_return = True
+
+    def check(self, view: View, start: datetime, end: datetime) -> Check:
+        rows, columns = view.rig.field_px(view.candidate.line.binning)
+        needed = 4 * rows * columns + _RESERVE_BYTES
+        gauge = Gauge("free", round(view.free_bytes / 1e9, 2), round(needed / 1e9, 2), "GB")
+        if view.free_bytes < needed:
+            return Check(
+                Standing.NOT_MET,
+                f"{gauge.value:g} GB free where {gauge.limit:g} are needed: make room, or move the folder",
+                (gauge,),
+            )
+        return Check(Standing.MET, f"{gauge.value:g} GB free", (gauge,))

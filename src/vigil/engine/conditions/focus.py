@@ -1,0 +1,58 @@
+"""Focus fresh: by temperature, by age, and by the stars themselves."""
+
+from datetime import datetime
+from statistics import median
+
+from vigil.engine.activities.focus import Focus
+from vigil.engine.check import Check, Condition, Gauge, Standing
+from vigil.engine.view import View
+
+
+class FocusFresh(Condition):
+    name = "focus fresh"
+    needs_stars = True
+    skippable = True
+
+    def check(self, view: View, start: datetime, end: datetime) -> Check:
+        focus = view.night.focus
+        if focus is None:
+            return Check(Standing.UNKNOWN, "not focused yet tonight")
+        if view.focuser is None:
+            return Check(Standing.UNKNOWN, "focuser not connected")
+        orders = view.plan.orders
+        gauges = (
+            Gauge(
+                "colder or warmer by",
+                round(abs(view.focuser.temperature_c - focus.temperature_c), 1),
+                orders.focus_colder_by_c,
+                "°C",
+            ),
+            Gauge(
+                "since focus",
+                round((start - focus.at).total_seconds() / 60, 1),
+                orders.focus_every_min,
+                "min",
+            ),
+            Gauge("stars grown by", round(_grown_percent(view), 1), orders.focus_grown_by_percent, "%"),
+        )
+        for gauge in gauges:
+            if gauge.value > gauge.limit:
+                words = f"{gauge.words} {gauge.value:g} {gauge.unit}, limit {gauge.limit:g}"
+                return Check(Standing.NOT_MET, words, gauges)
+        return Check(Standing.MET, f"focused at {focus.position}, {focus.hfr_px:.2f} px", gauges)
+
+    def activity(self, view: View) -> Focus:
+        wheel, focus = view.rig.wheel, view.night.focus
+        here = view.focuser.position if view.focuser else view.rig.focuser.start
+        start = view.focus_position_for(wheel.focus_through) if focus else here
+        return Focus(wheel.focus_through, here if start is None else start)
+
+
+def _grown_percent(view: View) -> float:
+    """Star size now against just after focusing, through this line's filter; 0 until two frames tell."""
+    sizes = [
+        light.hfr_px for light in view.night.lights_since_focus if light.filter == view.candidate.line.filter
+    ]
+    if len(sizes) < 2:
+        return 0.0
+    return max(0.0, 100 * (median(sizes[-3:]) / sizes[0] - 1))

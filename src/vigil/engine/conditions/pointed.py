@@ -1,0 +1,27 @@
+"""The mount where, by its own word, the target is: near enough to focus and to solve there."""
+
+from datetime import datetime
+
+from vigil.engine.activities.slew import Slew
+from vigil.engine.check import Check, Condition, Gauge, Standing
+from vigil.engine.view import View
+from vigil.sky.angles import separation_deg
+
+NEAR_DEG = 1.0
+
+
+class Pointed(Condition):
+    name = "pointed"
+
+    def check(self, view: View, start: datetime, end: datetime) -> Check:
+        if view.mount is None:
+            return Check(Standing.UNKNOWN, "mount not connected")
+        target = view.candidate.block.target
+        away = float(separation_deg(view.mount.ra_deg, view.mount.dec_deg, target.ra_deg, target.dec_deg))
+        gauge = Gauge("mount from target", round(away, 2), NEAR_DEG, "°")
+        words = f"the mount says {away:.2f}° from {target.name}"
+        return Check(Standing.MET if away <= NEAR_DEG else Standing.NOT_MET, words, (gauge,))
+
+    def activity(self, view: View) -> Slew:
+        target = view.candidate.block.target
+        return Slew(target.ra_deg, target.dec_deg, target.name)

@@ -1,0 +1,23 @@
+"""Dark enough and high enough, from the first photon to the end of the readout."""
+
+from datetime import datetime
+
+from vigil.engine.check import Check, Condition, Gauge, Standing
+from vigil.engine.spans import site_time
+from vigil.engine.view import View
+
+
+class InSpan(Condition):
+    name = "in its span"
+    hard = True
+
+    def check(self, view: View, start: datetime, end: datetime) -> Check:
+        opens, closes = view.candidate.opens, view.candidate.closes
+        spare_min = (closes - end).total_seconds() / 60
+        gauge = Gauge("span closes after this exposure in", round(spare_min, 1), 0.0, "min")
+        if start < opens:
+            return Check(Standing.NOT_MET, f"opens at {site_time(opens, view.rig)}", (gauge,))
+        if end > closes:
+            late_s = (end - closes).total_seconds()
+            return Check(Standing.NOT_MET, f"another frame would end {late_s:.0f} s late", (gauge,))
+        return Check(Standing.MET, f"dark and high enough until {site_time(closes, view.rig)}", (gauge,))

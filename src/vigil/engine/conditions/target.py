@@ -1,0 +1,39 @@
+"""On target, by solved pixels: reached within a few pixels, kept within a few arc-minutes."""
+
+from datetime import datetime
+
+from vigil.engine.activities.centre import Centre
+from vigil.engine.check import Check, Condition, Gauge, Standing
+from vigil.engine.view import View
+from vigil.sky.angles import separation_deg
+
+# the mount has been moved by something else when its word differs this much from where it was sent
+_MOVED_ARCMIN = 1.0
+
+
+class OnTarget(Condition):
+    name = "on target"
+    needs_stars = True
+
+    def check(self, view: View, start: datetime, end: datetime) -> Check:
+        pointing = view.night.pointing
+        if pointing is None or pointing.block != view.candidate.block.id:
+            return Check(Standing.UNKNOWN, "not solved on this target yet")
+        if view.mount is None:
+            return Check(Standing.UNKNOWN, "mount not connected")
+        keep = view.plan.orders.target_keep_arcmin
+        gauge = Gauge("wandered", round(pointing.off_arcsec / 60, 2), keep, "′")
+        moved_arcmin = 60 * float(
+            separation_deg(view.mount.ra_deg, view.mount.dec_deg, pointing.aim_ra_deg, pointing.aim_dec_deg)
+        )
+        if moved_arcmin > _MOVED_ARCMIN:
+            words = f"the mount was moved by {moved_arcmin:.1f}′ since the last solved frame"
+            return Check(Standing.UNKNOWN, words, (gauge,))
+        words = f"{pointing.off_px:.1f} px off by the last solved frame"
+        met = pointing.off_arcsec <= 60 * keep
+        return Check(Standing.MET if met else Standing.NOT_MET, words, (gauge,))
+
+    def activity(self, view: View) -> Centre:
+        block = view.candidate.block
+        focus = view.focus_position_for(view.rig.wheel.solve_through)
+        return Centre(block.id, block.target.name, block.target.ra_deg, block.target.dec_deg, focus)

@@ -1,0 +1,62 @@
+"""A light's FITS header."""
+
+from vigil import __version__
+from vigil.devices.protocols import FocuserState, MountState, RawFrame
+from vigil.documents.rig import Rig
+from vigil.engine.view import Candidate
+from vigil.files.fits import Header
+from vigil.sky.angles import fits_sexagesimal
+from vigil.sky.horizontal import air_mass, observe
+from vigil.sky.instants import from_datetimes
+
+
+def light_header(
+    frame_id: str,
+    frame: RawFrame,
+    candidate: Candidate,
+    rig: Rig,
+    mount: MountState | None,
+    focuser: FocuserState | None,
+) -> Header:
+    """The usual keywords. RA and DEC are where the mount says it points, OBJCTRA/OBJCTDEC what was wanted."""
+    exposure, camera, site = frame.exposure, rig.camera, rig.site
+    target = candidate.block.target
+    wanted_ra, wanted_dec = fits_sexagesimal(target.ra_deg, target.dec_deg)
+    header: Header = {
+        "IMAGETYP": ("LIGHT", "kind of frame"),
+        "DATE-OBS": (frame.started_at.strftime("%Y-%m-%dT%H:%M:%S.%f")[:-3], "UTC, start of exposure"),
+        "EXPTIME": (exposure.exposure_s, "[s] exposure"),
+        "FILTER": (candidate.line.filter, ""),
+        "GAIN": (exposure.gain, "camera's gain setting"),
+        "OFFSET": (exposure.offset, "camera's offset setting"),
+        "EGAIN": (camera.electrons_per_adu, "[e-/ADU]"),
+        "XBINNING": (exposure.binning, ""),
+        "YBINNING": (exposure.binning, ""),
+        "CCD-TEMP": (frame.temperature_c, "[degC] sensor"),
+        "SET-TEMP": (camera.set_point_c, "[degC] set-point"),
+        "FOCALLEN": (rig.telescope.focal_length_mm, "[mm]"),
+        "XPIXSZ": (camera.pixel_um, "[um] one unbinned pixel"),
+        "YPIXSZ": (camera.pixel_um, "[um] one unbinned pixel"),
+        "INSTRUME": (camera.name, "camera"),
+        "TELESCOP": (rig.telescope.name, "telescope"),
+        "OBJECT": (target.name, ""),
+        "OBJCTRA": (wanted_ra, "[h m s] wanted centre, ICRS"),
+        "OBJCTDEC": (wanted_dec, "[d m s] wanted centre, ICRS"),
+        "SITELAT": (site.latitude_deg, "[deg] north positive"),
+        "SITELONG": (site.longitude_deg, "[deg] east positive"),
+        "SITEELEV": (site.height_m, "[m]"),
+        "ROWORDER": ("BOTTOM-UP", "the first row is the picture's lowest"),
+        "SWCREATE": (f"Vigil {__version__}", ""),
+        "FRAMEID": (frame_id, "as in the ledger"),
+    }
+    if focuser is not None:
+        header["FOCUSPOS"] = (focuser.position, "[steps]")
+        header["FOCTEMP"] = (focuser.temperature_c, "[degC]")
+    if mount is not None:
+        seen = observe(mount.ra_deg, mount.dec_deg, from_datetimes(frame.started_at), site.place())
+        header["RA"] = (mount.ra_deg, "[deg] ICRS, by the mount")
+        header["DEC"] = (mount.dec_deg, "[deg] ICRS, by the mount")
+        header["PIERSIDE"] = (mount.pier_side.value.upper(), "side of the pier the tube is on")
+        if seen.altitude_deg > 0:
+            header["AIRMASS"] = (round(float(air_mass(seen.altitude_deg)), 4), "")
+    return header

@@ -1,0 +1,134 @@
+"""Frames measured and solved on their pixels. `vigil measure` and `vigil solve` call the same functions."""
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, Protocol, TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vigil.files.starcatalogue import star_catalogue
+from vigil.imaging.stars import Stars, measure_field
+from vigil.runtime.workshop import WorkerDied, Workshop
+from vigil.solving.near import Hint, Solution, solve_near
+
+T = TypeVar("T")
+
+# a pixel this close to full scale has lost light
+SATURATED_SHARE = 0.98
+# median over stars of one frame: seeing differs between short exposures by about this much
+_SEEING_SHARE = 0.03
+
+
+@dataclass(frozen=True, slots=True)
+class FrameFigures:
+    """A frame's figures; sizes are NaN without stars. `hfr_sigma_px` is the standard error of `hfr_px`."""
+
+    stars: int
+    hfr_px: float
+    hfr_sigma_px: float
+    fwhm_px: float
+    elongation: float
+    background_adu: float
+    noise_adu: float
+    saturated: int
+
+
+@dataclass(frozen=True, slots=True)
+class SolvedImage:
+    """A solution with the time it took."""
+
+    solution: Solution
+    detect_s: float
+    match_s: float
+
+
+class MeasuringFailed(RuntimeError):
+    """A frame could not be looked at; the message says why."""
+
+
+class Measurer(Protocol):
+    """Looks at frames: on pixels in a night, quickly from truth in rehearsals.
+
+    All raise MeasuringFailed for a frame that can't be looked at; without stars is no such frame.
+    """
+
+    async def measure(self, image: NDArray[np.generic], full_scale_adu: float) -> FrameFigures: ...
+
+    async def solve(self, image: NDArray[np.generic], hint: Hint) -> Solution: ...
+
+    async def measure_and_solve(
+        self, image: NDArray[np.generic], full_scale_adu: float, hint: Hint
+    ) -> tuple[FrameFigures, Solution]: ...
+
+
+class PixelMeasurer:
+    """The measurer of real nights: the work is done in the workshop."""
+
+    def __init__(self, workshop: Workshop) -> None:
+        self._workshop = workshop
+
+    async def measure(self, image: NDArray[np.generic], full_scale_adu: float) -> FrameFigures:
+        return await self._run(measure_image, image, full_scale_adu)
+
+    async def solve(self, image: NDArray[np.generic], hint: Hint) -> Solution:
+        return (await self._run(solve_image, image, hint)).solution
+
+    async def measure_and_solve(
+        self, image: NDArray[np.generic], full_scale_adu: float, hint: Hint
+    ) -> tuple[FrameFigures, Solution]:
+        return await self._run(measure_and_solve_image, image, full_scale_adu, hint)
+
+    async def _run(self, function: Callable[..., T], *args: Any) -> T:
+        try:
+            return await self._workshop.run(function, *args)
+        except (ValueError, WorkerDied) as problem:
+            raise MeasuringFailed(f"the frame could not be measured: {problem}") from problem
+
+
+def measure_image(image: NDArray[np.generic], full_scale_adu: float) -> FrameFigures:
+    """Figures of an image [row, column]."""
+    return _measure(image, full_scale_adu)[0]
+
+
+def solve_image(image: NDArray[np.generic], hint: Hint) -> SolvedImage:
+    """Detect stars and solve against the catalogue that ships with Vigil."""
+    began = time.perf_counter()
+    stars = measure_field(image).stars
+    detected = time.perf_counter()
+    solution = _solve(stars, image.shape, hint)
+    return SolvedImage(solution, detected - began, time.perf_counter() - detected)
+
+
+def measure_and_solve_image(
+    image: NDArray[np.generic], full_scale_adu: float, hint: Hint
+) -> tuple[FrameFigures, Solution]:
+    """Both from one detection."""
+    figures, stars = _measure(image, full_scale_adu)
+    return figures, _solve(stars, image.shape, hint)
+
+
+def _measure(image: NDArray[np.generic], full_scale_adu: float) -> tuple[FrameFigures, Stars]:
+    field = measure_field(image, SATURATED_SHARE * full_scale_adu)
+    sizes = field.stars.hfr_px
+    scatter = 1.4826 * np.median(np.abs(sizes - np.median(sizes))) if sizes.size else np.nan
+    # 1.25: the standard error of a median against that of a mean
+    error = np.hypot(1.25 * scatter / np.sqrt(max(sizes.size, 1)), _SEEING_SHARE * field.hfr_px)
+    figures = FrameFigures(
+        stars=len(field.stars),
+        hfr_px=field.hfr_px,
+        hfr_sigma_px=float(error),
+        fwhm_px=field.fwhm_px,
+        elongation=field.elongation,
+        background_adu=field.background_adu,
+        noise_adu=field.noise_adu,
+        saturated=field.saturated,
+    )
+    return figures, field.stars
+
+
+def _solve(stars: Stars, shape: tuple[int, ...], hint: Hint) -> Solution:
+    rows, columns = shape
+    known = star_catalogue().cone(hint.ra_deg, hint.dec_deg, hint.catalogue_radius_deg((rows, columns)))
+    return solve_near(stars.x_px, stars.y_px, stars.flux_adu, (rows, columns), hint, known)

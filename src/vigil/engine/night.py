@@ -1,0 +1,346 @@
+"""The night: one loop that chooses, checks, brings about, exposes, and at the end closes."""
+
+import asyncio
+import contextlib
+import logging
+from collections.abc import Coroutine
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+from vigil.devices.supervised import POLL_S, Rigged
+from vigil.documents.events import Kind
+from vigil.documents.night import RunState
+from vigil.documents.plan import NightPlan
+from vigil.documents.rig import Rig
+from vigil.engine.activity import Activity
+from vigil.engine.carrying import Carrier
+from vigil.engine.check import Condition
+from vigil.engine.choice import Finished, Wait
+from vigil.engine.closing import close
+from vigil.engine.conditions import EXPOSURE_CONDITIONS
+from vigil.engine.ending import to_the_end
+from vigil.engine.lights import Lights
+from vigil.engine.measuring import Measurer
+from vigil.engine.outlook import STARS_BELOW_SUN_DEG, Outlook
+from vigil.engine.policy import MOST_ACTIVITIES_WITHOUT_EXPOSURE, POLICIES, GiveUp
+from vigil.engine.recorder import Recorder
+from vigil.engine.saving import Saver
+from vigil.engine.view import Candidate
+from vigil.runtime.clock import Clock
+from vigil.runtime.workshop import Workshop
+
+log = logging.getLogger(__name__)
+
+_SLOW_LOOK = timedelta(seconds=5)
+_EXPOSURE = "exposure"
+
+
+@dataclass(frozen=True, slots=True)
+class Equipment:
+    """What a night is given: nothing in it is made by the engine itself."""
+
+    rig: Rig
+    devices: Rigged
+    clock: Clock
+    workshop: Workshop
+    measurer: Measurer
+    frames_folder: Path
+    rescue_folder: Path
+
+
+class Night:
+    """Runs a plan to its end. Made over a recorder whose state says what was done before."""
+
+    def __init__(self, plan: NightPlan, equipment: Equipment, recorder: Recorder) -> None:
+        rig, devices, clock = equipment.rig, equipment.devices, equipment.clock
+        self.plan = plan
+        self._devices = devices
+        self._clock = clock
+        self._recorder = recorder
+        self._carrier = Carrier(rig, plan, devices, clock, equipment.measurer, recorder)
+        self.doing = self._carrier.doing
+        self.progress = self._carrier.progress
+        saver = Saver(recorder, equipment.workshop, equipment.measurer, rig, equipment.rescue_folder)
+        self._lights = Lights(self._carrier, recorder, saver, equipment.frames_folder, self.hold)
+        self.outlook = Outlook(
+            plan, rig, devices, recorder, equipment.frames_folder, self._lights.count, _begun(recorder, clock)
+        )
+        self._failures: dict[str, int] = {}
+        self._background: dict[str, asyncio.Task[None]] = {}
+        self._since_exposure: list[str] = []
+        self._foreground: asyncio.Task[str | None] | None = None
+        self._wake = asyncio.Event()
+        self._hold_wanted: str | None = None
+        self._end_wanted: str | None = None
+
+    # -- what people may ask for ------------------------------------------------------------------
+
+    def hold(self, reason: str, now: bool = False) -> None:
+        """Wait after the activity or exposure under way; with `now`, abandon it."""
+        self._hold_wanted = reason
+        self._wake.set()
+        if now:
+            self._cancel_foreground()
+
+    async def resume(self) -> None:
+        """Go on after a hold. Raises NotAllowed when nothing is held."""
+        if self._hold_wanted is not None and self._recorder.state.run is RunState.RUNNING:
+            self._hold_wanted = None
+            return
+        self._hold_wanted = None
+        self._failures.clear()
+        self._since_exposure.clear()
+        await self._recorder.record(Kind.RESUMED, {}, "resumed by hand")
+        self._wake.set()
+
+    def end(self, reason: str) -> None:
+        """Abandon what is under way and close the night."""
+        self._end_wanted = reason
+        self._cancel_foreground()
+        self._wake.set()
+
+    # -- the run ----------------------------------------------------------------------------------
+
+    async def run(self) -> None:
+        """Until the night is over. Cancelled or failing, it still closes before it returns."""
+        try:
+            await self._watch_over(self._loop())
+        except asyncio.CancelledError:
+            self._end_wanted = self._end_wanted or "the night was cancelled"
+            await to_the_end(self._watch_over(self._finish()))
+            raise
+        except Exception as problem:
+            log.exception("the night's loop failed")
+            self._end_wanted = f"an error in Vigil: {_innermost(problem)}"
+        await to_the_end(self._watch_over(self._finish()))
+
+    async def _watch_over(self, work: Coroutine[Any, Any, None]) -> None:
+        """Do `work` under the guards; ends the tasks it started."""
+        async with asyncio.TaskGroup() as group:
+            self._group = group
+            guard = group.create_task(self._guard())
+            try:
+                await work
+                await self._lights.settle()
+            finally:
+                guard.cancel()
+                for task in self._background.values():
+                    task.cancel()
+                self._cancel_foreground()
+
+    async def _loop(self) -> None:
+        while self._end_wanted is None and self._recorder.state.run in (RunState.RUNNING, RunState.HELD):
+            self._wake.clear()
+            await self._turn()
+
+    async def _finish(self) -> None:
+        if self._recorder.state.run is RunState.OVER:
+            return
+        reason = self._end_wanted or self._recorder.state.end_reason or "the plan is finished"
+        self.doing.now("closing", reason)
+        await self._recorder.record_if_possible(Kind.CLOSING_STARTED, {}, reason)
+        await close(self._carrier.kit(), self._recorder)
+        state = self._recorder.state
+        parts = {part["part"]: part["outcome"] for part in state.closing}
+        values = {"frames": len(state.saved), "wanted": self.plan.wanted, "closing": parts}
+        await self._recorder.record_if_possible(Kind.NIGHT_OVER, values, reason)
+        self.doing.now("over", reason)
+
+    async def _turn(self) -> None:
+        """One decision: an activity, an exposure, a wait, or the end."""
+        now, state = self._clock.utcnow(), self._recorder.state
+        choice = self.outlook.choice(now)
+        if isinstance(choice, Finished):
+            self._end_wanted = choice.because
+        elif state.run is RunState.HELD:
+            self.doing.now("holding", state.hold or "")
+            await self._rest(max(self.outlook.last_closing(now), now + timedelta(minutes=1)))
+        elif self._hold_wanted is not None:
+            reason, self._hold_wanted = self._hold_wanted, None
+            await self._recorder.record(Kind.HELD, {}, reason)
+        elif isinstance(choice, Wait):
+            await self._wait(choice.until, choice.because)
+        else:
+            await self._towards(choice, now)
+
+    async def _towards(self, candidate: Candidate, now: datetime) -> None:
+        """Look at the candidate's conditions in order; bring about the first that isn't met, else expose."""
+        view = self.outlook.view(candidate, now)
+        start, end = self.outlook.exposure_times(candidate, now)
+        beside: list[str] = []
+        for condition in EXPOSURE_CONDITIONS:
+            check = condition.check(view, start, end)
+            if check.met or self._waived(condition, now):
+                continue
+            activity = condition.activity(view)
+            if activity is None:
+                if condition.may_return:
+                    self._hold_wanted = check.words
+                else:
+                    await self._give_up(candidate, check.words)
+                return
+            if condition.slow:
+                self._start_beside(condition, activity, check.words)
+                beside.append(activity.words)
+                continue
+            await self._bring_about(condition, activity, check.words, candidate, now)
+            return
+        if beside:
+            await self._wait(now + _SLOW_LOOK, f"still {', '.join(beside)}", looking=True)
+        elif now < candidate.opens:
+            await self._wait(candidate.opens, f"all is ready; {candidate.block.target.name} opens then")
+        else:
+            await self._expose(candidate)
+
+    # -- activities -------------------------------------------------------------------------------
+
+    async def _bring_about(
+        self, condition: Condition, activity: Activity, why: str, candidate: Candidate, now: datetime
+    ) -> None:
+        """Run an activity for a condition, if it makes sense now; when it fails, follow its policy."""
+        dark = self.outlook.stars_from(now) if condition.needs_stars else None
+        if dark is not None:
+            await self._wait(dark, f"{activity.words} needs stars: the sun at {STARS_BELOW_SUN_DEG:.0f}°")
+            return
+        left_s = (candidate.closes - now).total_seconds()
+        if condition.skippable and activity.expected_s + candidate.line.exposure_s > left_s:
+            await self._waive(condition, candidate.closes, "no time is left for it and a frame after it")
+            return
+        if len(self._since_exposure) >= MOST_ACTIVITIES_WITHOUT_EXPOSURE:
+            last = " and ".join(dict.fromkeys(self._since_exposure[-2:]))
+            self._hold_wanted = (
+                f"{len(self._since_exposure)} activities without an exposure: {last} undo each other"
+            )
+            self._since_exposure.clear()
+            return
+        self._since_exposure.append(condition.name)
+        problem = await self._under_way(self._carrier.carry_out(activity, condition.name, why, quietly=False))
+        if problem is None:
+            self._failures.pop(condition.name, None)
+        elif not self._interrupted():
+            await self._after_failure(condition, activity, problem, candidate)
+
+    async def _after_failure(
+        self, condition: Condition, activity: Activity, problem: str, candidate: Candidate
+    ) -> None:
+        policy, now = POLICIES[activity.KIND], self._clock.utcnow()
+        failures, pause_s = self._count_failure(condition.name, activity.KIND)
+        again = now + timedelta(seconds=pause_s)
+        if failures < policy.tries:
+            await self._wait(again, f"{problem}; try {failures + 1} of {policy.tries} follows")
+        elif policy.then is GiveUp.WAIVE:
+            await self._waive(condition, again, problem)
+        elif policy.then is GiveUp.SKIP_BLOCK:
+            await self._give_up(candidate, problem)
+        else:
+            self._since_exposure.clear()
+            await self._wait(again, f"{problem}; tried {failures} times, again then")
+
+    def _count_failure(self, name: str, kind: str) -> tuple[int, float]:
+        """(failures in a row with this one, pause that follows); the last try starts a new row."""
+        policy = POLICIES[kind]
+        failures = self._failures.pop(name, 0) + 1
+        if failures >= policy.tries:
+            return failures, policy.later_s
+        self._failures[name] = failures
+        return failures, policy.pause_s(failures)
+
+    def _start_beside(self, condition: Condition, activity: Activity, why: str) -> None:
+        """Bring a slow condition about while others go on, unless that is under way."""
+        task = self._background.get(condition.name)
+        if task is None or task.done():
+            work = self._beside(condition, activity, why)
+            self._background[condition.name] = self._group.create_task(work)
+
+    async def _beside(self, condition: Condition, activity: Activity, why: str) -> None:
+        problem = await self._carrier.carry_out(activity, condition.name, why, quietly=True)
+        if problem is not None:
+            _, pause_s = self._count_failure(condition.name, activity.KIND)
+            await self._recorder.record(Kind.WAITING, {}, f"{problem}; again in {pause_s:.0f} s")
+            await self._clock.sleep(pause_s)
+
+    async def _expose(self, candidate: Candidate) -> None:
+        ends, then = self.outlook.after(candidate, self._clock.utcnow())
+        follows = {"ends": ends.isoformat(), "then": then}
+        problem = await self._under_way(self._lights.take(candidate, follows, self._group.create_task))
+        if problem is None:
+            self._failures.pop(_EXPOSURE, None)
+            self._since_exposure.clear()
+        elif not self._interrupted():
+            _, pause_s = self._count_failure(_EXPOSURE, "expose")
+            await self._wait(self._clock.utcnow() + timedelta(seconds=pause_s), f"{problem}; again then")
+
+    async def _under_way(self, work: Coroutine[Any, Any, str | None]) -> str | None:
+        """Run the one thing in the foreground; `hold` and `end` may cancel it. Returns what went wrong."""
+        task = self._foreground = self._group.create_task(work)
+        try:
+            await asyncio.wait({task})
+        finally:
+            self._foreground = None
+        return "cancelled" if task.cancelled() else task.result()
+
+    def _cancel_foreground(self) -> None:
+        if self._foreground is not None:
+            self._foreground.cancel()
+
+    def _interrupted(self) -> bool:
+        return self._end_wanted is not None or self._hold_wanted is not None
+
+    # -- waiting, waiving, giving up ----------------------------------------------------------------
+
+    async def _wait(self, until: datetime, because: str, looking: bool = False) -> None:
+        """Until a moment, which is told; or only `looking` again then at something that takes its time."""
+        waiting = self._recorder.state.waiting
+        if waiting is None or waiting.reason != because:
+            self.doing.now("waiting", because)
+            values = {} if looking else {"until": until.isoformat()}
+            await self._recorder.record(Kind.WAITING, values, because)
+        await self._rest(until)
+
+    async def _rest(self, until: datetime) -> None:
+        """Until a moment, or until something that matters happens."""
+        seconds = max(0.0, (until - self._clock.utcnow()).total_seconds())
+        with contextlib.suppress(TimeoutError):
+            async with asyncio.timeout(seconds):
+                await self._wake.wait()
+
+    async def _waive(self, condition: Condition, until: datetime, why: str) -> None:
+        values = {"condition": condition.name, "until": until.isoformat()}
+        await self._recorder.record(Kind.WAIVED, values, f"{condition.name} set aside: {why}")
+
+    def _waived(self, condition: Condition, now: datetime) -> bool:
+        waivers = self._recorder.state.waivers
+        return not condition.hard and any(w.condition == condition.name and now < w.until for w in waivers)
+
+    async def _give_up(self, candidate: Candidate, why: str) -> None:
+        block = candidate.block
+        reason = f"{block.target.name} given up: {why}"
+        await self._recorder.record(Kind.BLOCK_GIVEN_UP, {"block": block.id}, reason)
+
+    # -- guards -------------------------------------------------------------------------------------
+
+    async def _guard(self) -> None:
+        """Every second: read the devices, notice losses, move the exposure's progress on."""
+        while True:
+            await self._clock.sleep(POLL_S)
+            if self.progress.topic == _EXPOSURE:
+                self.progress.current = min(self.progress.current + POLL_S, self.progress.target)
+            for device in self._devices.all():
+                if await device.poll():
+                    reason = f"{device.name} lost: {device.fault}"
+                    await self._recorder.record(Kind.DEVICE_LOST, {"device": device.name}, reason)
+                    self._wake.set()
+
+
+def _begun(recorder: Recorder, clock: Clock) -> datetime:
+    """When the night began: one taken up again the next day is still the night before, and closes."""
+    started = recorder.state.started
+    return started.at if started is not None else clock.utcnow()
+
+
+def _innermost(problem: BaseException) -> str:
+    while isinstance(problem, BaseExceptionGroup):
+        problem = problem.exceptions[0]
+    return f"{type(problem).__name__}: {problem}"

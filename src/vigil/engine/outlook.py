@@ -1,0 +1,134 @@
+"""What the night sees when it looks ahead: the choice, its conditions, how long before a span to begin."""
+
+import shutil
+from collections.abc import Callable
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+from vigil.devices.supervised import Rigged
+from vigil.documents.plan import NightPlan
+from vigil.documents.rig import Rig
+from vigil.engine.choice import Finished, Wait, choose
+from vigil.engine.conditions import EXPOSURE_CONDITIONS
+from vigil.engine.recorder import Recorder
+from vigil.engine.spans import Interval, block_intervals, site_time
+from vigil.engine.view import Candidate, View
+from vigil.sky.bodies import observe_sun
+from vigil.sky.events import sun_crossings
+from vigil.sky.instants import from_datetimes
+
+STARS_BELOW_SUN_DEG = -9.0
+_LEAD_FACTOR = 1.25
+_LEAD_SPARE = timedelta(minutes=1)
+_WHOLE_NIGHT = timedelta(days=1)
+
+
+class Outlook:
+    """Read-only questions about plan, state, devices and sky at a moment."""
+
+    def __init__(
+        self,
+        plan: NightPlan,
+        rig: Rig,
+        devices: Rigged,
+        recorder: Recorder,
+        frames_folder: Path,
+        taken: Callable[[str], int],
+        at: datetime,
+    ) -> None:
+        self._plan = plan
+        self._rig = rig
+        self._devices = devices
+        self._recorder = recorder
+        self._frames_folder = frames_folder
+        self._taken = taken
+        self._spans: dict[str, tuple[Interval, ...]] = {
+            block.id: block_intervals(block, rig, at) for block in plan.blocks
+        }
+
+    def choice(self, now: datetime, lead: timedelta | None = None) -> Candidate | Wait | Finished:
+        """What to expose next; by default with the lead that the unmet conditions need."""
+        lead = self.lead(now) if lead is None else lead
+        given_up = self._recorder.state.given_up
+        return choose(self._plan, self._spans, self._taken, given_up, now, lead)
+
+    def after(self, candidate: Candidate, now: datetime) -> tuple[datetime, str]:
+        """When the candidate's frame will be read out, and in words what follows then."""
+
+        def taken(line_id: str) -> int:
+            return self._taken(line_id) + (line_id == candidate.line.id)
+
+        _, end = self.exposure_times(candidate, now)
+        given_up = self._recorder.state.given_up
+        following = choose(self._plan, self._spans, taken, given_up, end)
+        if isinstance(following, Candidate):
+            line = following.line
+            return end, f"{following.block.target.name} · {line.filter} {following.number} of {line.count}"
+        if isinstance(following, Wait):
+            return end, f"{following.because} ({site_time(following.until, self._rig)})"
+        return end, f"the closing: {following.because}"
+
+    def last_closing(self, otherwise: datetime) -> datetime:
+        """When the last span of the night closes."""
+        return max((i.closes for spans in self._spans.values() for i in spans), default=otherwise)
+
+    def view(self, candidate: Candidate, now: datetime) -> View:
+        devices = self._devices
+        return View(
+            at=now,
+            rig=self._rig,
+            plan=self._plan,
+            night=self._recorder.state,
+            candidate=candidate,
+            camera=devices.camera.state,
+            wheel=devices.wheel.state,
+            focuser=devices.focuser.state,
+            mount=devices.mount.state,
+            free_bytes=_free_bytes(self._frames_folder),
+        )
+
+    def exposure_times(self, candidate: Candidate, now: datetime) -> tuple[datetime, datetime]:
+        """First photon and end of the readout, if it began as soon as it may."""
+        start = max(now, candidate.opens)
+        return start, start + timedelta(seconds=candidate.line.exposure_s + self._rig.camera.download_s)
+
+    def lead(self, now: datetime) -> timedelta:
+        """How long before a span its conditions are begun: what isn't met now, added up, with a margin."""
+        choice = self.choice(now, _WHOLE_NIGHT)
+        if not isinstance(choice, Candidate):
+            return timedelta(0)
+        view = self.view(choice, now)
+        one_by_one_s, beside_s = 0.0, 0.0
+        for condition in EXPOSURE_CONDITIONS:
+            activity = condition.activity(view)
+            if activity is None or condition.check(view, choice.opens, choice.opens).met:
+                continue
+            if condition.slow:
+                beside_s = max(beside_s, activity.expected_s)
+            else:
+                one_by_one_s += activity.expected_s
+        return timedelta(seconds=_LEAD_FACTOR * max(one_by_one_s, beside_s)) + _LEAD_SPARE
+
+    def checks(self, now: datetime) -> list[dict[str, Any]]:
+        """Every condition of the next exposure as it stands, for clients."""
+        choice = self.choice(now, _WHOLE_NIGHT)
+        if not isinstance(choice, Candidate):
+            return []
+        view = self.view(choice, now)
+        times = self.exposure_times(choice, now)
+        return [c.check(view, *times).told(c.name) for c in EXPOSURE_CONDITIONS]
+
+    def stars_from(self, now: datetime) -> datetime | None:
+        """When it will be dark enough for stars; None when it is."""
+        site = self._rig.site.place()
+        if float(observe_sun(from_datetimes(now), site.airless()).altitude_deg) <= STARS_BELOW_SUN_DEG:
+            return None
+        found = sun_crossings(now, now + _WHOLE_NIGHT, site, STARS_BELOW_SUN_DEG)
+        return next((c.at for c in found if not c.upward), None)
+
+
+def _free_bytes(folder: Path) -> int:
+    while not folder.exists() and folder != folder.parent:
+        folder = folder.parent
+    return shutil.disk_usage(folder).free

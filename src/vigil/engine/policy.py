@@ -1,0 +1,39 @@
+"""What happens when an activity fails, as data."""
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+
+class GiveUp(StrEnum):
+    """What follows the last try."""
+
+    WAIVE = "go on without it for a while"
+    PAUSE = "wait, then try again"
+    SKIP_BLOCK = "give the block up"
+
+
+@dataclass(frozen=True, slots=True)
+class Policy:
+    """So many tries with growing pauses, then one way out. `later_s` is how long a waiver or pause lasts."""
+
+    tries: int
+    pauses_s: tuple[float, ...]
+    then: GiveUp
+    later_s: float = 300.0
+
+    def pause_s(self, failures: int) -> float:
+        """The pause after so many failures in a row."""
+        return self.pauses_s[min(failures, len(self.pauses_s)) - 1] if self.pauses_s else 0.0
+
+
+POLICIES: dict[str, Policy] = {
+    "connect": Policy(3, (5.0, 30.0), GiveUp.PAUSE),
+    "cool": Policy(3, (30.0, 60.0), GiveUp.PAUSE),
+    "wake mount": Policy(3, (5.0, 30.0), GiveUp.PAUSE),
+    "slew": Policy(3, (5.0, 30.0), GiveUp.SKIP_BLOCK),
+    "change filter": Policy(3, (5.0, 30.0), GiveUp.PAUSE),
+    "focus": Policy(2, (60.0,), GiveUp.WAIVE, later_s=1800.0),
+    "centre": Policy(3, (30.0, 120.0), GiveUp.PAUSE),
+    "expose": Policy(3, (5.0, 30.0), GiveUp.PAUSE),
+}
+MOST_ACTIVITIES_WITHOUT_EXPOSURE = 12

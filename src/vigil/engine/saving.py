@@ -1,0 +1,142 @@
+"""A frame on disk, measured, solved, in the ledger; while the next one is already being exposed."""
+
+import logging
+import math
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vigil.documents.events import Kind
+from vigil.documents.rig import Rig
+from vigil.engine.measuring import FrameFigures, Measurer, MeasuringFailed
+from vigil.engine.recorder import Recorder
+from vigil.files.fits import BadFrame, Header, write_frame, write_wcs
+from vigil.runtime.workshop import Workshop
+from vigil.sky.angles import separation_deg
+from vigil.solving.near import Hint, Solution
+
+log = logging.getLogger(__name__)
+_SCALE_TOLERANCE = 0.02
+_WITHIN_DEG = 2.0
+
+
+class NotSaved(OSError):
+    """The frame could be written neither where it belongs nor to the rescue folder."""
+
+
+@dataclass(frozen=True, slots=True)
+class Taken:
+    """A frame as it came off the camera, with what is written of it. `announced` are the values of its
+    exposure_started event."""
+
+    image: NDArray[np.uint16]
+    header: Header
+    announced: dict[str, Any]
+    started_at: str
+    temperature_c: float
+    focus_position: int | None
+    target_deg: tuple[float, float]
+
+    def saved_values(self, path: Path) -> dict[str, Any]:
+        """The values of its frame_saved event."""
+        return {
+            **self.announced,
+            "path": str(path),
+            "started_at": self.started_at,
+            "temperature_c": self.temperature_c,
+            "focus_position": self.focus_position,
+        }
+
+
+class Saver:
+    """Writes, measures and solves frames, and records each step."""
+
+    def __init__(
+        self, recorder: Recorder, workshop: Workshop, measurer: Measurer, rig: Rig, rescue_folder: Path
+    ) -> None:
+        self._recorder = recorder
+        self._workshop = workshop
+        self._measurer = measurer
+        self._rig = rig
+        self._rescue_folder = rescue_folder
+
+    async def save(self, taken: Taken) -> str | None:
+        """Put the frame on disk and in the ledger; returns what went wrong if it had to be rescued.
+
+        Raises NotSaved when the rescue folder can't be written either.
+        """
+        path = Path(taken.announced["path"])
+        trouble = None
+        try:
+            await self._workshop.run(_write, path, taken.image, taken.header)
+        except OSError as problem:
+            trouble = f"{path.parent} can't be written ({problem.strerror or problem})"
+            path = self._rescue_folder / path.name
+            try:
+                await self._workshop.run(_write, path, taken.image, taken.header)
+            except OSError as second:
+                raise NotSaved(f"{trouble}, nor can {path.parent} ({second.strerror or second})") from None
+            trouble += f"; the frame is in {path.parent}"
+        await self._recorder.record(
+            Kind.FRAME_SAVED, taken.saved_values(path), trouble or f"saved {path.name}"
+        )
+        try:
+            await self._measure(taken, path)
+        except (OSError, BadFrame, MeasuringFailed) as problem:
+            # the frame is safe; that it could not be measured, or its solution not written, ends no night
+            log.exception("%s was not measured", path)
+            trouble = trouble or f"{path.name} is saved but could not be measured ({problem})"
+        return trouble
+
+    async def _measure(self, taken: Taken, path: Path) -> None:
+        scale = self._rig.scale_arcsec_px(int(taken.header["XBINNING"][0]))
+        hint = Hint(
+            *taken.target_deg,
+            scale * (1 - _SCALE_TOLERANCE),
+            scale * (1 + _SCALE_TOLERANCE),
+            within_deg=_WITHIN_DEG,
+        )
+        figures, solution = await self._measurer.measure_and_solve(
+            taken.image, self._rig.camera.full_scale_adu, hint
+        )
+        values = {
+            **{k: _plain(v) for k, v in asdict(figures).items()},
+            **{k: taken.announced[k] for k in ("frame_id", "block", "line", "filter")},
+            **_pointing(solution, taken.target_deg),
+        }
+        if solution.wcs is not None:
+            await self._workshop.run(write_wcs, path, solution.wcs)
+        await self._recorder.record(Kind.FRAME_MEASURED, values, _sentence(figures, values))
+
+
+def _write(path: Path, image: NDArray[np.uint16], header: Header) -> None:
+    path.parent.mkdir(parents=True, exist_ok=True)
+    write_frame(path, image, header)
+
+
+def _pointing(solution: Solution, target_deg: tuple[float, float]) -> dict[str, Any]:
+    wcs = solution.wcs
+    if wcs is None:
+        return {"off_px": None, "off_arcsec": None}
+    off_arcsec = 3600 * float(separation_deg(wcs.ra_deg, wcs.dec_deg, *target_deg))
+    return {
+        "off_px": round(off_arcsec / wcs.scale_arcsec_px, 2),
+        "off_arcsec": round(off_arcsec, 2),
+        "position_angle_deg": wcs.position_angle_deg,
+        "scale_arcsec_px": wcs.scale_arcsec_px,
+    }
+
+
+def _plain(value: float) -> float | None:
+    """JSON knows no NaN."""
+    return None if isinstance(value, float) and math.isnan(value) else value
+
+
+def _sentence(figures: FrameFigures, values: dict[str, Any]) -> str:
+    off = "not solved" if values["off_px"] is None else f"{values['off_px']:.1f} px off"
+    if not figures.stars:
+        return f"no stars, {off}"
+    return f"HFR {figures.hfr_px:.2f} px, {figures.stars} stars, sky {figures.background_adu:.0f} ADU, {off}"

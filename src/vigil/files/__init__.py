@@ -1,0 +1,1 @@
+"""Reading and writing: frames, catalogues, documents' bytes; always written aside, flushed, renamed."""

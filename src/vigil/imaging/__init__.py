@@ -1,0 +1,1 @@
+"""Stars found and measured on an image: positions, sizes, background."""

@@ -1,0 +1,330 @@
+"""The keeper: one rig, at most one night, and what clients may ask of it."""
+
+import asyncio
+import logging
+import math
+import os
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+from typing import Protocol
+
+from pydantic import ValidationError
+
+from vigil import __version__
+from vigil.documents.events import Event, Kind
+from vigil.documents.messages import ALLOWED_ON_MISMATCH, PROTOCOL, Answer, Ask, Command, Live, Status
+from vigil.documents.night import NightState, NotAllowed, RunState, fold_all
+from vigil.documents.plan import NightPlan, contradictions
+from vigil.documents.store import dump, explain, parse
+from vigil.engine.night import Equipment, Night
+from vigil.engine.recorder import Recorder
+from vigil.files.names import evening_date
+from vigil.keeper.reconcile import unrecorded_frames
+from vigil.ledger.ledger import Ledger
+from vigil.link.endpoint import News
+
+log = logging.getLogger(__name__)
+_UNDER_WAY = (RunState.RUNNING, RunState.HELD, RunState.CLOSING)
+_LIVE_EVERY_S = 1.0
+
+
+SLOWEST, FASTEST = 1.0, 1000.0
+
+
+class Pace(Protocol):
+    """How fast simulated time runs (runtime.simulated.SimulatedLoop)."""
+
+    speed: float
+
+    def skip(self) -> None: ...
+
+    def event_happened(self) -> None: ...
+
+
+class CantStart(ValueError):
+    """The night can't begin; the message says why."""
+
+
+class Keeper:
+    """Owns the devices through its equipment; implements link.endpoint.Endpoint.
+
+    On virtual time a night waits for its first client: it would be over before anybody looks.
+    """
+
+    def __init__(self, equipment: Equipment, ledger: Ledger, pace: Pace | None = None) -> None:
+        self._equipment = equipment
+        self._ledger = ledger
+        self._pace = pace
+        self._recorder = Recorder(ledger, equipment.clock, NightState())
+        self._recorder.listen(self._tell)
+        self._night: Night | None = None
+        self._clients: list[Callable[[News], None]] = []
+        self._watched = asyncio.Event()
+        self._started = asyncio.Event()
+        self._retired = asyncio.Event()
+
+    # -- its life -----------------------------------------------------------------------------------
+
+    async def run(self) -> None:
+        """Run the night that was taken up, and those that clients start; until retired."""
+        while not self._retired.is_set():
+            if await self._first(self._started, self._retired) is self._retired:
+                return
+            self._started.clear()
+            if self._clock_kind() == "virtual":
+                await self._first(self._watched, self._retired)
+            await self._run_night()
+
+    async def _run_night(self) -> None:
+        assert self._night is not None
+        name = self._recorder.state.night
+        ticker = asyncio.ensure_future(self._tell_live(self._night))
+        try:
+            await self._night.run()
+        except Exception:
+            log.exception("the night failed")
+        finally:
+            ticker.cancel()
+        state = self._recorder.state  # of the next night already, if a client was quick
+        if state.night == name and state.run in _UNDER_WAY:
+            # closed, but its end is not in the ledger: the next keeper takes it up from there
+            log.error("the night's end could not be recorded; this keeper leaves")
+            self._retired.set()
+
+    async def _first(self, *events: asyncio.Event) -> asyncio.Event:
+        waits = {asyncio.ensure_future(event.wait()): event for event in events}
+        done, pending = await asyncio.wait(waits, return_when=asyncio.FIRST_COMPLETED)
+        for wait in pending:
+            wait.cancel()
+        return waits[done.pop()]
+
+    async def take_up(self) -> None:
+        """Resume the night that a dead keeper left. To be done before any client may ask for another."""
+        name = await self._ledger.unfinished(self._equipment.rig.id)
+        if name is None:
+            return
+        state = fold_all(await self._ledger.events(name))
+        if state.started is None:
+            return
+        plan = parse(NightPlan, state.started.values["plan"], f"the plan of {name}")
+        self._recorder.state = state
+        equipment = replace(self._equipment, frames_folder=Path(state.started.values["frames_folder"]))
+        await self._recorder.record(
+            Kind.NIGHT_RESUMED, {"keeper_pid": os.getpid()}, "taken up again after the keeper was gone"
+        )
+        for values, reason in unrecorded_frames(state, equipment.rescue_folder):
+            await self._recorder.record(Kind.FRAME_SAVED, values, reason)
+        self._night = Night(plan, equipment, self._recorder)
+        self._started.set()
+
+    def end(self, reason: str) -> None:
+        """End the night safely if one runs, and retire afterwards."""
+        if self._night is not None and self._recorder.state.run in _UNDER_WAY:
+            self._night.end(reason)
+        self._retired.set()
+
+    # -- what clients see ---------------------------------------------------------------------------
+
+    async def status(self) -> Status:
+        state, night = self._recorder.state, self._night
+        plan = night.plan if night else None
+        lines = [
+            {
+                "line": line.id,
+                "target": block.target.name,
+                "filter": line.filter,
+                "exposure_s": line.exposure_s,
+                "done": state.done(line.id),
+                "wanted": line.count,
+            }
+            for block in (plan.blocks if plan else [])
+            for line in block.lines
+        ]
+        under_way = state.run in _UNDER_WAY
+        return Status(
+            version=__version__,
+            keeper_pid=os.getpid(),
+            rig=self._equipment.rig.name,
+            clock=self._clock_kind(),
+            speed=self._pace.speed if self._pace and self._clock_kind() == "scaled" else None,
+            at=self._equipment.clock.utcnow(),
+            run=state.run.value,
+            night=state.night or None,
+            doing=night.doing.words if night else "",
+            because=night.doing.because if night else "",
+            hold=state.hold,
+            done=len(state.saved),
+            wanted=plan.wanted if plan else 0,
+            lines=lines,
+            conditions=night.outlook.checks(self._equipment.clock.utcnow()) if night and under_way else [],
+            devices=self._equipment.devices.lamps(),
+            last_event=state.last_id,
+        )
+
+    async def attach(self, after: int, tell: Callable[[News], None]) -> Callable[[], None]:
+        """See link.endpoint.Endpoint."""
+        # listen first, read then: what happens in between is told once, in order
+        waiting: list[News] | None = []
+        seen = after
+
+        def forward(news: News) -> None:
+            nonlocal seen
+            if waiting is not None:
+                waiting.append(news)
+            elif not isinstance(news, Event) or news.id > seen:
+                tell(news)
+
+        self._clients.append(forward)
+        for event in await self._ledger.events(self._recorder.state.night, after):
+            tell(event)
+            seen = event.id
+        backlog, waiting = waiting, None
+        for news in backlog or ():
+            forward(news)
+        self._watched.set()
+
+        def detach() -> None:
+            if forward in self._clients:
+                self._clients.remove(forward)
+
+        return detach
+
+    async def answer(self, ask: Ask) -> Answer:
+        """Carry out a command, or say why not."""
+        if ask.protocol != PROTOCOL and ask.command not in ALLOWED_ON_MISMATCH:
+            return Answer(
+                id=ask.id,
+                taken=False,
+                reason=f"this keeper speaks protocol {PROTOCOL}, the client {ask.protocol}; "
+                "only status, hold and end work: end the night, or use the same version",
+            )
+        try:
+            return Answer(id=ask.id, taken=True, reason=await self._carry_out(ask))
+        except (CantStart, NotAllowed) as problem:
+            return Answer(id=ask.id, taken=False, reason=str(problem))
+
+    async def _carry_out(self, ask: Ask) -> str:
+        night, run = self._night, self._recorder.state.run
+        if ask.command is Command.START:
+            return await self._start(ask)
+        if ask.command is Command.RETIRE:
+            if run in _UNDER_WAY:
+                raise NotAllowed("a night is under way: end it first")
+            self._retired.set()
+            return "the keeper leaves"
+        if ask.command in (Command.SPEED, Command.SKIP):
+            return self._set_pace(ask)
+        if night is None or run not in _UNDER_WAY:
+            raise NotAllowed("no night is under way")
+        if run is RunState.CLOSING:
+            raise NotAllowed("the night is closing already")
+        if ask.command is Command.HOLD:
+            if run is RunState.HELD:
+                raise NotAllowed(f"the night is held already: {self._recorder.state.hold}")
+            now = bool(ask.values.get("now"))
+            night.hold(str(ask.values.get("reason") or "held by hand"), now=now)
+            return "holding now" if now else "holding after what is under way"
+        if ask.command is Command.RESUME:
+            await night.resume()
+            return "resumed"
+        night.end(str(ask.values.get("reason") or "ended by hand"))
+        return "ending the night: park, warm up, disconnect"
+
+    def _set_pace(self, ask: Ask) -> str:
+        """Speed and skip: for nights whose every device is simulated."""
+        if self._pace is None:
+            raise NotAllowed("the rig is real, and so is its time")
+        if self._clock_kind() == "virtual":
+            raise NotAllowed("the night runs as fast as it can already")
+        if ask.command is Command.SKIP:
+            if self._recorder.state.run not in _UNDER_WAY:
+                raise NotAllowed("no night is under way")
+            self._pace.skip()
+            return "skipping to the next event"
+        speed = ask.values.get("speed")
+        if not isinstance(speed, int | float) or not SLOWEST <= speed <= FASTEST:
+            raise NotAllowed(f"a speed of {speed!r} is not possible: {SLOWEST:g} to {FASTEST:g}")
+        self._pace.speed = float(speed)
+        return f"simulated time runs {speed:g} times as fast"
+
+    async def _start(self, ask: Ask) -> str:
+        if self._recorder.state.run in _UNDER_WAY:
+            raise NotAllowed(f"a night is under way already: {self._recorder.state.night}")
+        equipment = self._equipment
+        try:
+            plan = NightPlan.model_validate(ask.values["plan"])
+            frames_folder = Path(ask.values.get("frames_folder") or equipment.frames_folder)
+        except (KeyError, ValidationError) as problem:
+            said = "; ".join(explain(problem)) if isinstance(problem, ValidationError) else f"no {problem}"
+            raise CantStart(f"the plan can't be used: {said}") from None
+        wrong = contradictions(plan, equipment.rig)
+        if wrong:
+            raise CantStart("; ".join(wrong))
+        _need_writable(frames_folder)
+        evening = evening_date(equipment.clock.utcnow(), equipment.rig.site.time_zone)
+        name = await self._ledger.next_name(equipment.rig.id, evening)
+        self._recorder.state = NightState(night=name)
+        await self._recorder.record(
+            Kind.NIGHT_STARTED,
+            {
+                "rig_id": equipment.rig.id,
+                "evening": evening,
+                "plan": dump(plan),
+                "wanted": plan.wanted,
+                "frames_folder": str(frames_folder),
+                "keeper_pid": os.getpid(),
+            },
+            f"{plan.name}: {plan.wanted} frames",
+        )
+        self._night = Night(plan, replace(equipment, frames_folder=frames_folder), self._recorder)
+        self._started.set()
+        return name
+
+    # -- telling ------------------------------------------------------------------------------------
+
+    def _clock_kind(self) -> str:
+        if self._pace is None:
+            return "real"
+        return "virtual" if math.isinf(self._pace.speed) else "scaled"
+
+    def _tell(self, news: News) -> None:
+        if self._pace is not None:
+            self._pace.event_happened()
+        self._send(news)
+
+    def _send(self, news: News) -> None:
+        for client in tuple(self._clients):
+            client(news)
+
+    async def _tell_live(self, night: Night) -> None:
+        """Progress once a second of real time; where time jumps nobody could read it."""
+        while self._clock_kind() != "virtual":
+            await self._equipment.clock.sleep(_LIVE_EVERY_S * (self._pace.speed if self._pace else 1.0))
+            progress = night.progress
+            if progress.topic:
+                self._send(
+                    Live(
+                        at=self._equipment.clock.utcnow(),
+                        topic=progress.topic,
+                        words=progress.words,
+                        initial=progress.initial,
+                        current=progress.current,
+                        target=progress.target,
+                        unit=progress.unit,
+                    )
+                )
+
+
+def _need_writable(folder: Path) -> None:
+    """Raises CantStart: better now than after the first exposure."""
+    trial = folder / ".vigil-write-trial"
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        trial.write_bytes(b"trial")
+        trial.unlink()
+    except OSError as problem:
+        raise CantStart(
+            f"{folder}: frames can't be written there ({problem.strerror or problem}); "
+            "choose another folder or give yourself the right to write"
+        ) from None

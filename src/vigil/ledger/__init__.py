@@ -1,0 +1,1 @@
+"""The ledger: nights, events, frames, in SQLite."""

@@ -1,0 +1,159 @@
+"""The SQLite database itself; every call commits before it returns."""
+
+import json
+import sqlite3
+from collections.abc import Sequence
+from datetime import UTC
+from pathlib import Path
+from typing import Any
+
+from vigil.documents.events import Event, Kind
+
+_SCHEMA = 1
+_TABLES = """
+CREATE TABLE events (
+    id INTEGER PRIMARY KEY AUTOINCREMENT,
+    night TEXT NOT NULL,
+    at TEXT NOT NULL,
+    kind TEXT NOT NULL,
+    body TEXT NOT NULL,
+    reason TEXT NOT NULL
+);
+CREATE INDEX events_of_night ON events (night, id);
+CREATE TABLE nights (
+    night TEXT PRIMARY KEY,
+    rig TEXT NOT NULL,
+    evening TEXT NOT NULL,
+    started_at TEXT NOT NULL,
+    over_at TEXT
+);
+CREATE TABLE frames (
+    frame_id TEXT PRIMARY KEY,
+    night TEXT NOT NULL REFERENCES nights (night),
+    path TEXT NOT NULL,
+    kind TEXT NOT NULL,
+    block TEXT NOT NULL,
+    line TEXT NOT NULL,
+    target TEXT NOT NULL,
+    filter TEXT,
+    exposure_s REAL NOT NULL,
+    started_at TEXT NOT NULL,
+    temperature_c REAL,
+    focus_position INTEGER,
+    hfr_px REAL,
+    fwhm_px REAL,
+    elongation REAL,
+    stars INTEGER,
+    background_adu REAL,
+    noise_adu REAL,
+    saturated INTEGER
+);
+"""
+_SAVED = (
+    "frame_id", "path", "kind", "block", "line", "target", "filter",
+    "exposure_s", "started_at", "temperature_c", "focus_position",
+)  # fmt: skip
+_MEASURED = ("hfr_px", "fwhm_px", "elongation", "stars", "background_adu", "noise_adu", "saturated")
+
+
+class LedgerError(RuntimeError):
+    """The ledger can't be opened or written; the message says which file and why."""
+
+
+class LedgerStore:
+    """One connection; to be used from one thread at a time. Path None keeps it in memory."""
+
+    def __init__(self, path: Path | None) -> None:
+        name = ":memory:" if path is None else str(path)
+        try:
+            self._db = sqlite3.connect(name, check_same_thread=False, isolation_level=None)
+            self._db.execute("PRAGMA journal_mode = WAL")
+            self._db.execute("PRAGMA synchronous = FULL")
+            self._db.execute("PRAGMA busy_timeout = 5000")
+            self._prepare(name)
+        except sqlite3.DatabaseError as problem:
+            raise LedgerError(f"{name}: the ledger can't be opened ({problem})") from None
+
+    def _prepare(self, name: str) -> None:
+        version = self._db.execute("PRAGMA user_version").fetchone()[0]
+        if version == 0:
+            self._db.executescript(f"BEGIN; {_TABLES} PRAGMA user_version = {_SCHEMA}; COMMIT;")
+        elif version != _SCHEMA:
+            raise LedgerError(f"{name}: ledger of schema {version}; this Vigil knows schema {_SCHEMA}")
+
+    def add(self, event: Event) -> Event:
+        """Store an event, and what it says of nights and frames, in one transaction; gives it its id."""
+        at = event.at.astimezone(UTC).isoformat()
+        try:
+            self._db.execute("BEGIN IMMEDIATE")
+            cursor = self._db.execute(
+                "INSERT INTO events (night, at, kind, body, reason) VALUES (?, ?, ?, ?, ?)",
+                (
+                    event.night,
+                    at,
+                    event.kind.value,
+                    json.dumps(event.values, ensure_ascii=False),
+                    event.reason,
+                ),
+            )
+            self._derive(event, at)
+            self._db.execute("COMMIT")
+        except sqlite3.DatabaseError as problem:
+            if self._db.in_transaction:
+                self._db.execute("ROLLBACK")
+            raise LedgerError(f"the ledger could not take {event.kind} ({problem})") from problem
+        return event.model_copy(update={"id": cursor.lastrowid})
+
+    def _derive(self, event: Event, at: str) -> None:
+        values = event.values
+        if event.kind is Kind.NIGHT_STARTED:
+            self._db.execute(
+                "INSERT INTO nights (night, rig, evening, started_at) VALUES (?, ?, ?, ?)",
+                (event.night, values["rig_id"], values["evening"], at),
+            )
+        elif event.kind is Kind.NIGHT_OVER:
+            self._db.execute("UPDATE nights SET over_at = ? WHERE night = ?", (at, event.night))
+        elif event.kind is Kind.FRAME_SAVED:
+            self._db.execute(
+                f"INSERT INTO frames (night, {', '.join(_SAVED)}) VALUES (?{', ?' * len(_SAVED)})",
+                (event.night, *(values.get(name) for name in _SAVED)),
+            )
+        elif event.kind is Kind.FRAME_MEASURED:
+            self._db.execute(
+                f"UPDATE frames SET {', '.join(f'{name} = ?' for name in _MEASURED)} WHERE frame_id = ?",
+                (*(values[name] for name in _MEASURED), values["frame_id"]),
+            )
+
+    def events(self, night: str, after: int = 0) -> list[Event]:
+        """A night's events in order, those after an id."""
+        rows = self._db.execute(
+            "SELECT id, night, at, kind, body, reason FROM events WHERE night = ? AND id > ? ORDER BY id",
+            (night, after),
+        )
+        return [
+            Event(id=i, night=n, at=at, kind=Kind(kind), values=json.loads(body), reason=reason)
+            for i, n, at, kind, body, reason in rows
+        ]
+
+    def unfinished(self, rig_id: str) -> str | None:
+        """The latest night of a rig if it isn't over."""
+        row = self._db.execute(
+            "SELECT night, over_at FROM nights WHERE rig = ? ORDER BY rowid DESC LIMIT 1", (rig_id,)
+        ).fetchone()
+        return row[0] if row and row[1] is None else None
+
+    def next_name(self, rig_id: str, evening: str) -> str:
+        """A name for a new night: EVENING-RIG-NUMBER."""
+        count = self._db.execute(
+            "SELECT COUNT(*) FROM nights WHERE rig = ? AND evening = ?", (rig_id, evening)
+        ).fetchone()[0]
+        return f"{evening}-{rig_id}-{count + 1}"
+
+    def frames(self, night: str) -> list[dict[str, Any]]:
+        """A night's frames with their figures, in order of time."""
+        cursor = self._db.execute("SELECT * FROM frames WHERE night = ? ORDER BY started_at", (night,))
+        names: Sequence[str] = [column[0] for column in cursor.description]
+        return [dict(zip(names, row, strict=True)) for row in cursor]
+
+    def close(self) -> None:
+        self._db.close()

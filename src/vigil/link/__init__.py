@@ -1,0 +1,1 @@
+"""The client's side of the keeper, and the transports."""

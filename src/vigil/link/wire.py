@@ -1,0 +1,21 @@
+"""News as JSON text and back."""
+
+import json
+
+from vigil.documents.events import Event
+from vigil.documents.messages import Live, Resync
+from vigil.link.endpoint import News
+
+_TYPES: dict[str, type[Event] | type[Live] | type[Resync]] = {"event": Event, "live": Live, "resync": Resync}
+_NAMES = {model: name for name, model in _TYPES.items()}
+
+
+def encode(news: News) -> str:
+    """One line of JSON."""
+    return f'{{"{_NAMES[type(news)]}": {news.model_dump_json()}}}'
+
+
+def decode(text: str) -> News:
+    """The message in a line. Raises ValueError for anything else."""
+    ((name, body),) = json.loads(text).items()
+    return _TYPES[name].model_validate(body)

@@ -1,0 +1,1 @@
+"""The optical train's arithmetic."""

@@ -1,0 +1,1 @@
+"""Time and heavy work: the clocks, the virtual event loop, the workshop of worker processes."""

@@ -1,0 +1,68 @@
+"""Where Vigil keeps things (the XDG base directories)."""
+
+import os
+from dataclasses import dataclass
+from pathlib import Path
+
+_LONGEST_SOCKET_BYTES = 100
+
+
+@dataclass(frozen=True, slots=True)
+class Folders:
+    """Data (ledger, frames), state (simulated gear, logs) and runtime (socket, lock) of one rig."""
+
+    data: Path
+    state: Path
+    runtime: Path
+
+    @property
+    def ledger(self) -> Path:
+        return self.data / "ledger.sqlite"
+
+    @property
+    def frames(self) -> Path:
+        return self.data / "frames"
+
+    @property
+    def rescue(self) -> Path:
+        return self.data / "rescued"
+
+    @property
+    def sim_state(self) -> Path:
+        return self.state / "sim.json"
+
+    @property
+    def log(self) -> Path:
+        return self.state / "keeper.log"
+
+    @property
+    def socket(self) -> Path:
+        return self.runtime / "keeper.sock"
+
+    @property
+    def lock(self) -> Path:
+        return self.runtime / "keeper.lock"
+
+
+def folders_of(rig_id: str) -> Folders:
+    """The folders of a rig, made when missing; the runtime one for its owner only.
+
+    Raises OSError when one can't be made, and ValueError when the socket's path would be too long.
+    """
+    home = Path.home()
+    data = _base("XDG_DATA_HOME", home / ".local" / "share") / "vigil" / rig_id
+    state = _base("XDG_STATE_HOME", home / ".local" / "state") / "vigil" / rig_id
+    runtime = _base("XDG_RUNTIME_DIR", state.parent.parent / "vigil-run") / "vigil" / rig_id
+    for folder in (data, state):
+        folder.mkdir(parents=True, exist_ok=True)
+    runtime.mkdir(parents=True, exist_ok=True, mode=0o700)
+    runtime.chmod(0o700)
+    folders = Folders(data, state, runtime)
+    if len(os.fsencode(folders.socket)) >= _LONGEST_SOCKET_BYTES:
+        raise ValueError(f"{folders.socket}: too long for a socket; set XDG_RUNTIME_DIR to a shorter folder")
+    return folders
+
+
+def _base(variable: str, otherwise: Path) -> Path:
+    value = os.environ.get(variable, "")
+    return Path(value) if Path(value).is_absolute() else otherwise

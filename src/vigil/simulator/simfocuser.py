@@ -1,0 +1,66 @@
+"""A focuser with backlash: after a change of direction the motor turns for a while and nothing moves."""
+
+import asyncio
+
+from vigil.devices.errors import Refused
+from vigil.devices.protocols import FocuserState
+from vigil.simulator.gear import Bench
+
+BACKLASH_STEPS = 60
+_STEPS_PER_S = 80.0
+_TICK_S = 0.5
+
+
+class SimFocuser:
+    def __init__(self, bench: Bench) -> None:
+        self._bench = bench
+        self._moving = False
+        self._stop = False
+
+    async def connect(self) -> None:
+        await self._bench.connect("focuser", 1.0)
+
+    async def disconnect(self) -> None:
+        self._bench.disconnect("focuser")
+
+    async def read(self) -> FocuserState:
+        bench = self._bench
+        bench.need("focuser")
+        temperature_c = bench.weather.temperature_c(bench.clock.utcnow())
+        return FocuserState(bench.state.focuser_position, self._moving, round(temperature_c, 1))
+
+    async def move_to(self, position: int) -> None:
+        bench = self._bench
+        bench.need("focuser")
+        limits = bench.rig.focuser
+        if not limits.lowest <= position <= limits.highest:
+            raise Refused(f"focuser: {position} is outside its range {limits.lowest}…{limits.highest}")
+        if self._moving:
+            raise Refused("focuser: already moving")
+        self._moving, self._stop = True, False
+        try:
+            while bench.state.focuser_position != position and not self._stop:
+                left = position - bench.state.focuser_position
+                most = int(_STEPS_PER_S * _TICK_S)
+                self._turn(max(-most, min(most, left)))
+                bench.save()
+                await bench.clock.sleep(_TICK_S)
+        except asyncio.CancelledError:
+            # nobody waits any more, but the motor goes on to where it was sent
+            self._turn(position - bench.state.focuser_position if not self._stop else 0)
+            bench.save()
+            raise
+        finally:
+            self._moving = False
+
+    async def stop(self) -> None:
+        self._stop = True
+
+    def _turn(self, steps: int) -> None:
+        """The motor turns; the drawtube follows once the play of BACKLASH_STEPS is used up."""
+        state = self._bench.state
+        state.focuser_position += steps
+        slack = BACKLASH_STEPS / 2
+        state.drawtube_steps = min(
+            max(state.drawtube_steps, state.focuser_position - slack), state.focuser_position + slack
+        )

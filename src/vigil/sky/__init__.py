@@ -1,0 +1,1 @@
+"""Time scales, coordinates, refraction, sun and moon, twilight: pure functions of arrays."""

@@ -1,0 +1,116 @@
+"""When things happen: twilights, risings and settings, transits."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+import numpy as np
+
+from vigil.sky.bodies import observe_sun
+from vigil.sky.horizontal import observe
+from vigil.sky.instants import Floats, from_unix, to_datetime, unix_s
+from vigil.sky.site import Site
+
+SUNSET_ALTITUDE_DEG = -0.8333
+"""Airless altitude of the sun's centre when its upper limb touches the horizon (34′ refraction, 16′
+radius): the convention of the almanacs."""
+
+
+@dataclass(frozen=True, slots=True)
+class Crossing:
+    """A moment at which something passes a level."""
+
+    at: datetime
+    upward: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Twilights:
+    """The evening's and the morning's moments of one night; None where the sun does not pass."""
+
+    sunset: datetime | None
+    civil_dusk: datetime | None
+    nautical_dusk: datetime | None
+    astronomical_dusk: datetime | None
+    astronomical_dawn: datetime | None
+    nautical_dawn: datetime | None
+    civil_dawn: datetime | None
+    sunrise: datetime | None
+
+
+def crossings(
+    value_at: Callable[[Floats], Floats],
+    start: datetime,
+    end: datetime,
+    level: float = 0.0,
+    step_s: float = 300.0,
+) -> list[Crossing]:
+    """Where a function of POSIX seconds passes a level, in order of time, to 0.05 s.
+
+    `value_at` takes and gives arrays of one shape. Two passes within one step are not seen.
+    """
+    t0, t1 = unix_s(start), unix_s(end)
+    if t1 <= t0:
+        raise ValueError(f"the end {end} is not after the start {start}")
+    times = np.linspace(t0, t1, max(2, int(np.ceil((t1 - t0) / step_s)) + 1))
+    above = value_at(times) >= level
+    before = np.flatnonzero(above[1:] != above[:-1])
+    if before.size == 0:
+        return []
+    low, high, upward = times[before], times[before + 1], above[before + 1]
+    while np.max(high - low) > 0.05:
+        middle = (low + high) / 2
+        reached = (value_at(middle) >= level) == upward
+        low, high = np.where(reached, low, middle), np.where(reached, middle, high)
+    return [Crossing(to_datetime(t), bool(u)) for t, u in zip((low + high) / 2, upward, strict=True)]
+
+
+def sun_crossings(start: datetime, end: datetime, site: Site, altitude_deg: float) -> list[Crossing]:
+    """When the sun's centre passes an airless altitude."""
+    bare = site.airless()
+    return crossings(lambda t: observe_sun(from_unix(t), bare).altitude_deg, start, end, altitude_deg)
+
+
+def twilights(noon: datetime, site: Site) -> Twilights:
+    """Sunset to sunrise of the night that follows a noon (any moment by day will do)."""
+
+    def pair(altitude_deg: float) -> tuple[datetime | None, datetime | None]:
+        found = sun_crossings(noon, noon + timedelta(days=1), site, altitude_deg)
+        dusk = next((c.at for c in found if not c.upward), None)
+        dawn = next((c.at for c in found if c.upward), None)
+        return dusk, dawn
+
+    sunset, sunrise = pair(SUNSET_ALTITUDE_DEG)
+    civil_dusk, civil_dawn = pair(-6.0)
+    nautical_dusk, nautical_dawn = pair(-12.0)
+    astronomical_dusk, astronomical_dawn = pair(-18.0)
+    return Twilights(
+        sunset,
+        civil_dusk,
+        nautical_dusk,
+        astronomical_dusk,
+        astronomical_dawn,
+        nautical_dawn,
+        civil_dawn,
+        sunrise,
+    )
+
+
+def altitude_crossings(
+    ra_deg: float, dec_deg: float, start: datetime, end: datetime, site: Site, altitude_deg: float
+) -> list[Crossing]:
+    """When an ICRS direction rises or sets through an altitude, with the site's refraction."""
+    return crossings(
+        lambda t: observe(ra_deg, dec_deg, from_unix(t), site).altitude_deg, start, end, altitude_deg
+    )
+
+
+def transits(ra_deg: float, dec_deg: float, start: datetime, end: datetime, site: Site) -> list[datetime]:
+    """When an ICRS direction crosses the upper meridian."""
+    found = crossings(
+        # the sine keeps the jump from +180° to −180° from looking like a transit
+        lambda t: np.sin(np.radians(observe(ra_deg, dec_deg, from_unix(t), site).hour_angle_deg)),
+        start,
+        end,
+    )
+    return [c.at for c in found if c.upward]

@@ -1,0 +1,93 @@
+"""From catalogue (ICRS) to what an observer sees, and back, with ERFA.
+
+The chain is that of the IAU 2000/2006 resolutions: precession, nutation, aberration, Earth rotation,
+diurnal aberration, refraction. Polar motion (under 0.6″) is left out.
+"""
+
+from dataclasses import dataclass
+from typing import Any
+
+import erfa
+import numpy as np
+
+from vigil.sky.instants import Floats, Instants
+from vigil.sky.site import Site
+
+
+@dataclass(frozen=True, slots=True)
+class Observed:
+    """Directions as seen from a site, arrays of one shape, in degrees.
+
+    Altitude and azimuth (north 0°, east 90°), and hour angle (−180…180, west positive) and declination
+    referred to the true equator of date, refraction included where the site has pressure.
+    """
+
+    altitude_deg: Floats
+    azimuth_deg: Floats
+    hour_angle_deg: Floats
+    dec_deg: Floats
+
+
+def astrom_of(instants: Instants, site: Site) -> Any:
+    """ERFA's star-independent parameters for each instant."""
+    astrom, _ = erfa.apco13(
+        instants.utc1,
+        instants.utc2,
+        instants.dut1_s,
+        np.radians(site.longitude_deg),
+        np.radians(site.latitude_deg),
+        site.height_m,
+        0.0,
+        0.0,
+        site.pressure_hpa,
+        site.temperature_c,
+        site.relative_humidity,
+        site.wavelength_um,
+    )
+    return astrom
+
+
+def observe(ra_deg: float | Floats, dec_deg: float | Floats, instants: Instants, site: Site) -> Observed:
+    """What the site sees of ICRS directions. Shapes of directions and instants broadcast together.
+
+    Give directions shape (n, 1) and instants shape (m,) for all n × m at once.
+    """
+    astrom = astrom_of(instants, site)
+    ri, di = erfa.atciqz(np.radians(ra_deg), np.radians(dec_deg), astrom)
+    return cirs_to_observed(ri, di, astrom)
+
+
+def cirs_to_observed(ri_rad: Floats, di_rad: Floats, astrom: Any) -> Observed:
+    """The last step of the chain: intermediate place (CIRS, radians) to what the site sees."""
+    azimuth, zenith, hour_angle, dec, _ = erfa.atioq(ri_rad, di_rad, astrom)
+    return Observed(
+        altitude_deg=np.degrees(np.pi / 2 - zenith),
+        azimuth_deg=np.degrees(azimuth),
+        hour_angle_deg=np.degrees(erfa.anpm(hour_angle)),
+        dec_deg=np.degrees(dec),
+    )
+
+
+def unobserve(
+    hour_angle_deg: float | Floats, dec_deg: float | Floats, instants: Instants, site: Site
+) -> tuple[Floats, Floats]:
+    """The ICRS direction (ra_deg, dec_deg) behind an observed hour angle and declination."""
+    astrom = astrom_of(instants, site)
+    ri, di = erfa.atoiq("H", np.radians(hour_angle_deg), np.radians(dec_deg), astrom)
+    ra, dec = erfa.aticq(ri, di, astrom)
+    return np.degrees(ra), np.degrees(dec)
+
+
+def local_sidereal_deg(instants: Instants, site: Site) -> Floats:
+    """Apparent sidereal time at the site, 0…360° (IAU 2006/2000A)."""
+    gast = erfa.gst06a(instants.ut11, instants.ut12, instants.tt1, instants.tt2)
+    return np.asarray(np.degrees(erfa.anp(gast + np.radians(site.longitude_deg))))
+
+
+def air_mass(altitude_deg: float | Floats) -> Floats:
+    """Relative air mass at a refracted altitude: Pickering (2002), The Southern Limits of the Ancient
+    Star Catalog, DIO 12. Good to the horizon; NaN below it."""
+    h = np.asarray(altitude_deg, dtype=float)
+    with np.errstate(invalid="ignore"):
+        mass = 1 / np.sin(np.radians(h + 244 / (165 + 47 * np.where(h > 0, h, 0.0) ** 1.1)))
+    return np.where(h >= 0, mass, np.nan)

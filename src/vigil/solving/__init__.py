@@ -1,0 +1,1 @@
+"""Plate solving: which piece of sky an image shows."""

@@ -1,0 +1,152 @@
+"""Supervision: time-outs with words, losses, lamps; and the sun."""
+
+import asyncio
+from datetime import UTC, datetime
+from typing import Any
+
+import pytest
+
+from vigil.devices.errors import DeviceFault, DeviceTimeout, NotConnected
+from vigil.devices.sun import sun_in_path
+from vigil.devices.supervised import Supervised
+from vigil.runtime.simulated import run_virtual
+from vigil.sky.horizontal import unobserve
+from vigil.sky.instants import from_datetimes
+from vigil.sky.site import Site
+
+
+class Thing:
+    """A device that counts, hangs and fails on demand."""
+
+    def __init__(self) -> None:
+        self.value, self.hangs, self.fails = 0, False, False
+
+    async def connect(self) -> None:
+        await self._answer()
+
+    async def disconnect(self) -> None:
+        await self._answer()
+
+    async def read(self) -> int:
+        await self._answer()
+        return self.value
+
+    async def turn(self, to: int) -> str:
+        await asyncio.sleep(3)
+        await self._answer()
+        self.value = to
+        return "turned"
+
+    async def _answer(self) -> None:
+        if self.hangs:
+            await asyncio.sleep(1e9)
+        if self.fails:
+            raise DeviceFault("thing: broken")
+
+
+def supervise(main: Any) -> Any:
+    async def run() -> Any:
+        thing = Thing()
+        return await main(thing, Supervised("thing", thing))
+
+    return run_virtual(run())
+
+
+def test_state_is_fresh_after_each_call() -> None:
+    async def main(thing: Thing, device: Supervised[Any, Any]) -> None:
+        assert device.lamp == "not connected"
+        await device.connect()
+        assert (device.lamp, device.state) == ("ready", 0)
+        turning = asyncio.ensure_future(device.do("turn", 10, lambda t: t.turn(7)))
+        await asyncio.sleep(1)
+        assert device.lamp == "busy"
+        assert await turning == "turned"
+        assert (device.lamp, device.state) == ("ready", 7)
+        await device.disconnect()
+        with pytest.raises(NotConnected, match="thing: turn: not connected"):
+            await device.do("turn", 10, lambda t: t.turn(7))
+
+    supervise(main)
+
+
+def test_a_time_out_says_what_was_expected_and_last_seen() -> None:
+    async def main(thing: Thing, device: Supervised[Any, Any]) -> None:
+        await device.connect()
+        thing.value = 5
+        await device.refresh()
+        thing.hangs = True
+        with pytest.raises(DeviceTimeout, match=r"thing: turn to 9 not done within 10 s; last state seen: 5"):
+            await device.do("turn to 9", 10, lambda t: t.turn(9))
+        assert device.lamp == "ready"
+
+    supervise(main)
+
+
+def test_lost_after_repeated_failures_and_found_again() -> None:
+    async def main(thing: Thing, device: Supervised[Any, Any]) -> None:
+        assert not await device.poll()
+        await device.connect()
+        thing.fails = True
+        assert [await device.poll() for _ in range(4)] == [False, False, True, False]
+        assert (device.lamp, device.connected, device.state) == ("fault", False, None)
+        assert "broken" in device.fault
+        thing.fails = False
+        await device.connect()
+        assert device.lamp == "ready"
+
+    supervise(main)
+
+
+def test_one_failed_read_is_nothing() -> None:
+    async def main(thing: Thing, device: Supervised[Any, Any]) -> None:
+        await device.connect()
+        for _ in range(5):
+            thing.fails = True
+            assert not await device.poll()
+            thing.fails = False
+            assert not await device.poll()
+        assert device.connected
+
+    supervise(main)
+
+
+def test_a_command_that_worked_stays_done_when_the_read_after_it_fails() -> None:
+    async def main(thing: Thing, device: Supervised[Any, Any]) -> None:
+        await device.connect()
+
+        async def turn_then_break(t: Thing) -> str:
+            said = await t.turn(3)
+            t.fails = True
+            return said
+
+        assert await device.do("turn", 10, turn_then_break) == "turned"
+
+    supervise(main)
+
+
+SITE = Site(47.25, 14.05)
+DAY = datetime(2027, 1, 12, 11, tzinfo=UTC)
+
+
+def at_noon(hour_angle_deg: float, dec_deg: float) -> tuple[float, float]:
+    ra, dec = unobserve(hour_angle_deg, dec_deg, from_datetimes(DAY), SITE)
+    return float(ra), float(dec)
+
+
+@pytest.mark.parametrize(
+    ("start", "end", "blocked"),
+    [
+        ((-90, 80), (0, -20), True),  # ends beside the sun, which stands at 0 h, −21.6°
+        ((-60, -20), (60, -20), True),  # passes it
+        ((-60, 60), (60, 60), False),
+        ((-90, 80), (-90, 10), False),
+    ],
+)
+def test_no_slew_meets_the_sun(start: Any, end: Any, blocked: bool) -> None:
+    near = sun_in_path(at_noon(*start), at_noon(*end), DAY, SITE)
+    assert (near is not None) == blocked
+    assert near is None or 0 <= near < 20
+
+
+def test_at_night_nothing_is_in_the_way() -> None:
+    assert sun_in_path((0, 0), (300, -21), datetime(2027, 1, 12, 22, tzinfo=UTC), SITE) is None

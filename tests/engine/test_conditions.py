@@ -1,0 +1,188 @@
+"""Each condition at its limit, from both sides."""
+
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+
+import pytest
+
+from campaigns.demo import demo_plan, demo_rig
+from vigil.devices.protocols import CameraState, FocuserState, MountState, PierSide, WheelState
+from vigil.documents.night import FocusRecord, LightFigures, NightState, PointingRecord
+from vigil.engine.check import Check, Standing
+from vigil.engine.conditions import EXPOSURE_CONDITIONS
+from vigil.engine.view import Candidate, View
+
+NOW = datetime(2027, 1, 12, 20, tzinfo=UTC)
+PLAN, RIG = demo_plan(), demo_rig()
+BLOCK = PLAN.blocks[0]
+TARGET = BLOCK.target
+FOCUS = FocusRecord(6000, "L", 1.0, 1.3, NOW - timedelta(minutes=30))
+POINTING = PointingRecord(NOW, BLOCK.id, 1.0, 1.6, TARGET.ra_deg + 0.1, TARGET.dec_deg)
+
+GOOD = View(
+    at=NOW,
+    rig=RIG,
+    plan=PLAN,
+    night=NightState(focus=FOCUS, pointing=POINTING),
+    candidate=Candidate(BLOCK, BLOCK.lines[0], 1, NOW - timedelta(hours=2), NOW + timedelta(hours=2)),
+    camera=CameraState(-10.0, -10.0, 0.5, "idle"),
+    wheel=WheelState(5),
+    focuser=FocuserState(6031, False, 0.5),
+    mount=MountState(TARGET.ra_deg + 0.1, TARGET.dec_deg, True, False, False, PierSide.WEST),
+    free_bytes=10**11,
+)
+
+
+def check(name: str, view: View) -> Check:
+    condition = next(c for c in EXPOSURE_CONDITIONS if c.name == name)
+    return condition.check(view, view.at, view.at + timedelta(seconds=182))
+
+
+def test_all_is_met() -> None:
+    for condition in EXPOSURE_CONDITIONS:
+        found = check(condition.name, GOOD)
+        assert found.met, (condition.name, found.words)
+        assert found.words
+
+
+def light(hfr_px: float, name: str = "Ha") -> LightFigures:
+    return LightFigures("id", name, hfr_px, 100, 500.0)
+
+
+def with_night(**changes: object) -> View:
+    return replace(GOOD, night=replace(GOOD.night, **changes))  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize(
+    ("name", "view", "standing", "says"),
+    [
+        ("connected", replace(GOOD, wheel=None), Standing.NOT_MET, "filter wheel"),
+        (
+            "in its span",
+            replace(GOOD, candidate=replace(GOOD.candidate, closes=NOW + timedelta(seconds=181))),
+            Standing.NOT_MET,
+            "1 s late",
+        ),
+        (
+            "in its span",
+            replace(GOOD, candidate=replace(GOOD.candidate, opens=NOW + timedelta(seconds=1))),
+            Standing.NOT_MET,
+            "opens",
+        ),
+        ("room on disk", replace(GOOD, free_bytes=10**8), Standing.NOT_MET, "0.1 GB free"),
+        (
+            "camera cold",
+            replace(GOOD, camera=CameraState(-9.4, -10.0, 1, "idle")),
+            Standing.NOT_MET,
+            "-9.4 °C",
+        ),
+        ("camera cold", replace(GOOD, camera=CameraState(-10, None, 0, "idle")), Standing.NOT_MET, "-10"),
+        ("camera cold", replace(GOOD, camera=None), Standing.UNKNOWN, "not connected"),
+        (
+            "tracking",
+            replace(GOOD, mount=replace(GOOD.mount, parked=True)),  # type: ignore[type-var]
+            Standing.NOT_MET,
+            "parked",
+        ),
+        (
+            "tracking",
+            replace(GOOD, mount=replace(GOOD.mount, tracking=False)),  # type: ignore[type-var]
+            Standing.NOT_MET,
+            "off",
+        ),
+        (
+            "pointed",
+            replace(GOOD, mount=replace(GOOD.mount, dec_deg=40.0)),  # type: ignore[type-var]
+            Standing.NOT_MET,
+            "5.6",
+        ),
+        ("focus fresh", with_night(focus=None), Standing.UNKNOWN, "not focused"),
+        (
+            "focus fresh",
+            replace(GOOD, focuser=FocuserState(6031, False, -0.3)),
+            Standing.NOT_MET,
+            "1.3 °C",
+        ),
+        (
+            "focus fresh",
+            with_night(focus=replace(FOCUS, at=NOW - timedelta(minutes=91))),
+            Standing.NOT_MET,
+            "91 min",
+        ),
+        (
+            "focus fresh",
+            with_night(lights_since_focus=(light(2.0), light(2.3), light(2.4), light(2.5))),
+            Standing.NOT_MET,
+            "grown by 20 %",
+        ),
+        ("on target", with_night(pointing=None), Standing.UNKNOWN, "not solved"),
+        ("on target", with_night(pointing=replace(POINTING, block="other")), Standing.UNKNOWN, "not solved"),
+        (
+            "on target",
+            with_night(pointing=replace(POINTING, off_arcsec=121.0, off_px=75.0)),
+            Standing.NOT_MET,
+            "75.0 px",
+        ),
+        (
+            "on target",
+            replace(GOOD, mount=replace(GOOD.mount, dec_deg=TARGET.dec_deg + 0.05)),  # type: ignore[type-var]
+            Standing.UNKNOWN,
+            "moved by 3.0′",
+        ),
+        ("filter", replace(GOOD, wheel=WheelState(1)), Standing.NOT_MET, "Ha is not"),
+        ("filter", replace(GOOD, wheel=WheelState(None)), Standing.NOT_MET, "Ha is not"),
+        (
+            "filter",
+            replace(GOOD, focuser=FocuserState(6000, False, 0.5)),
+            Standing.NOT_MET,
+            "focuses at 6031",
+        ),
+    ],
+)
+def test_just_past_the_limit(name: str, view: View, standing: Standing, says: str) -> None:
+    found = check(name, view)
+    assert found.standing is standing
+    assert says in found.words
+    assert not found.met
+
+
+@pytest.mark.parametrize(
+    ("name", "view"),
+    [
+        ("camera cold", replace(GOOD, camera=CameraState(-9.5, -10.0, 1, "idle"))),
+        ("focus fresh", replace(GOOD, focuser=FocuserState(6031, False, -0.2))),
+        ("focus fresh", with_night(focus=replace(FOCUS, at=NOW - timedelta(minutes=89)))),
+        ("focus fresh", with_night(lights_since_focus=(light(2.0, "L"), light(2.6), light(2.7)))),
+        ("focus fresh", with_night(lights_since_focus=(light(2.0), light(2.25), light(2.25)))),
+        ("on target", with_night(pointing=replace(POINTING, off_arcsec=119.0))),
+        ("filter", with_night(focus=None)),
+    ],
+)
+def test_just_inside_the_limit(name: str, view: View) -> None:
+    assert check(name, view).met
+
+
+def test_gauges_say_how_far() -> None:
+    gauges = {g.words: (g.value, g.limit, g.unit) for g in check("focus fresh", GOOD).gauges}
+    assert gauges == {
+        "colder or warmer by": (0.5, 1.2, "°C"),
+        "since focus": (30.0, 90.0, "min"),
+        "stars grown by": (0.0, 15.0, "%"),
+    }
+    told = check("camera cold", GOOD).told("camera cold")
+    assert told["standing"] == "met" and told["gauges"][0]["limit"] == 0.5
+
+
+def test_what_brings_each_about() -> None:
+    kinds = {c.name: type(c.activity(GOOD)).__name__ for c in EXPOSURE_CONDITIONS}
+    assert kinds == {
+        "connected": "Connect",
+        "in its span": "NoneType",
+        "room on disk": "NoneType",
+        "camera cold": "Cool",
+        "tracking": "WakeMount",
+        "pointed": "Slew",
+        "focus fresh": "Focus",
+        "on target": "Centre",
+        "filter": "ChangeFilter",
+    }
