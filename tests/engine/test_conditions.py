@@ -10,7 +10,8 @@ from vigil.devices.protocols import CameraState, FocuserState, MountState, PierS
 from vigil.documents.night import FocusRecord, LightFigures, NightState, PointingRecord
 from vigil.engine.check import Check, Standing
 from vigil.engine.conditions import EXPOSURE_CONDITIONS
-from vigil.engine.view import Candidate, View
+from vigil.engine.view import View
+from vigil.planning.choice import Candidate
 
 NOW = datetime(2027, 1, 12, 20, tzinfo=UTC)
 PLAN, RIG = demo_plan(), demo_rig()

@@ -14,11 +14,11 @@ from vigil.devices.protocols import Exposure
 from vigil.runtime.clock import ScenarioClock
 from vigil.runtime.simulated import run_virtual
 from vigil.runtime.workshop import Workshop
-from vigil.simulator.brightness import sky_mag_arcsec2
 from vigil.simulator.observatory import SimObservatory, load_state
 from vigil.simulator.simfocuser import BACKLASH_STEPS
 from vigil.simulator.weather import Weather
 from vigil.sky.angles import separation_deg
+from vigil.sky.brightness import sky_mag_arcsec2
 
 RIG = quick_rig()
 TARGET = (79.12, 34.36)

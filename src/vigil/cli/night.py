@@ -7,10 +7,10 @@ from pathlib import Path
 from typing import Any
 
 from vigil.cli import BAD_INPUT, NO_KEEPER, OK, BadInput
-from vigil.cli.attach import command
 from vigil.cli.files import demo_file, load_document
 from vigil.documents.messages import Answer, Command, Status
 from vigil.documents.rig import Rig
+from vigil.link.attach import command
 from vigil.link.endpoint import KeeperGone
 from vigil.link.socket import SocketLink
 from vigil.runtime.folders import folders_of

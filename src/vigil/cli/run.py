@@ -9,7 +9,6 @@ from pathlib import Path
 from typing import Any, Protocol
 
 from vigil.cli import BAD_INPUT, NO_KEEPER, NOT_ALL, OK, BadInput
-from vigil.cli.attach import command, keeper_status, retire_idle_keeper, start_keeper, under_way
 from vigil.cli.files import demo_file, load_document, load_fitting
 from vigil.documents.events import Event, Kind
 from vigil.documents.messages import Command, Status
@@ -18,6 +17,7 @@ from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.documents.store import dump
 from vigil.keeper.keeper import FASTEST, SLOWEST
+from vigil.link.attach import command, keeper_status, retire_idle_keeper, start_keeper, under_way
 from vigil.link.endpoint import KeeperGone, News
 from vigil.link.socket import SocketLink
 from vigil.runtime.folders import Folders, folders_of

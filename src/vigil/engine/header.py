@@ -3,8 +3,8 @@
 from vigil import __version__
 from vigil.devices.protocols import FocuserState, MountState, RawFrame
 from vigil.documents.rig import Rig
-from vigil.engine.view import Candidate
 from vigil.files.fits import Header
+from vigil.planning.choice import Candidate
 from vigil.sky.angles import fits_sexagesimal
 from vigil.sky.horizontal import air_mass, observe
 from vigil.sky.instants import from_datetimes

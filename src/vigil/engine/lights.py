@@ -14,8 +14,8 @@ from vigil.engine.ending import to_the_end
 from vigil.engine.header import light_header
 from vigil.engine.recorder import Recorder
 from vigil.engine.saving import NotSaved, Saver, Taken
-from vigil.engine.view import Candidate
 from vigil.files.names import evening_date, light_path
+from vigil.planning.choice import Candidate
 
 Spawn = Callable[[Coroutine[Any, Any, None]], "asyncio.Task[None]"]
 

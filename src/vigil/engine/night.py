@@ -17,7 +17,6 @@ from vigil.documents.rig import Rig
 from vigil.engine.activity import Activity
 from vigil.engine.carrying import Carrier
 from vigil.engine.check import Condition
-from vigil.engine.choice import Finished, Wait
 from vigil.engine.closing import close
 from vigil.engine.conditions import EXPOSURE_CONDITIONS
 from vigil.engine.ending import to_the_end
@@ -27,7 +26,7 @@ from vigil.engine.outlook import STARS_BELOW_SUN_DEG, Outlook
 from vigil.engine.policy import MOST_ACTIVITIES_WITHOUT_EXPOSURE, POLICIES, GiveUp
 from vigil.engine.recorder import Recorder
 from vigil.engine.saving import Saver
-from vigil.engine.view import Candidate
+from vigil.planning.choice import Candidate, Finished, Wait
 from vigil.runtime.clock import Clock
 from vigil.runtime.workshop import Workshop
 

@@ -9,11 +9,11 @@ from typing import Any
 from vigil.devices.supervised import Rigged
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
-from vigil.engine.choice import Finished, Wait, choose
 from vigil.engine.conditions import EXPOSURE_CONDITIONS
 from vigil.engine.recorder import Recorder
-from vigil.engine.spans import Interval, block_intervals, site_time
-from vigil.engine.view import Candidate, View
+from vigil.engine.view import View
+from vigil.planning.choice import Candidate, Finished, Wait, choose
+from vigil.planning.spans import Interval, block_intervals, site_time
 from vigil.sky.bodies import observe_sun
 from vigil.sky.events import sun_crossings
 from vigil.sky.instants import from_datetimes

@@ -5,19 +5,9 @@ from datetime import datetime
 
 from vigil.devices.protocols import CameraState, FocuserState, MountState, WheelState
 from vigil.documents.night import NightState
-from vigil.documents.plan import Block, ExposureLine, NightPlan
+from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
-
-
-@dataclass(frozen=True, slots=True)
-class Candidate:
-    """The next exposure, and the interval of its block's span that it falls in. `number` counts from 1."""
-
-    block: Block
-    line: ExposureLine
-    number: int
-    opens: datetime
-    closes: datetime
+from vigil.planning.choice import Candidate
 
 
 @dataclass(frozen=True, slots=True)

@@ -60,6 +60,7 @@ class Keeper:
         self._recorder.listen(self._tell)
         self._night: Night | None = None
         self._clients: list[Callable[[News], None]] = []
+        self._night_speed = pace.speed if pace else 1.0
         self._watched = asyncio.Event()
         self._started = asyncio.Event()
         self._retired = asyncio.Event()
@@ -67,14 +68,21 @@ class Keeper:
     # -- its life -----------------------------------------------------------------------------------
 
     async def run(self) -> None:
-        """Run the night that was taken up, and those that clients start; until retired."""
+        """Run the night that was taken up, and those that clients start; until retired.
+
+        Simulated time hurries only while a night is under way: an evening must not run by while a plan is
+        being made.
+        """
+        self._hurry(False)
         while not self._retired.is_set():
             if await self._first(self._started, self._retired) is self._retired:
                 return
             self._started.clear()
             if self._clock_kind() == "virtual":
                 await self._first(self._watched, self._retired)
+            self._hurry(True)
             await self._run_night()
+            self._hurry(False)
 
     async def _run_night(self) -> None:
         assert self._night is not None
@@ -147,7 +155,7 @@ class Keeper:
             keeper_pid=os.getpid(),
             rig=self._equipment.rig.name,
             clock=self._clock_kind(),
-            speed=self._pace.speed if self._pace and self._clock_kind() == "scaled" else None,
+            speed=self._night_speed if self._clock_kind() == "scaled" else None,
             at=self._equipment.clock.utcnow(),
             run=state.run.value,
             night=state.night or None,
@@ -245,8 +253,13 @@ class Keeper:
         speed = ask.values.get("speed")
         if not isinstance(speed, int | float) or not SLOWEST <= speed <= FASTEST:
             raise NotAllowed(f"a speed of {speed!r} is not possible: {SLOWEST:g} to {FASTEST:g}")
-        self._pace.speed = float(speed)
+        self._night_speed = float(speed)
+        self._hurry(self._recorder.state.run in _UNDER_WAY)
         return f"simulated time runs {speed:g} times as fast"
+
+    def _hurry(self, yes: bool) -> None:
+        if self._pace is not None and self._clock_kind() != "virtual":
+            self._pace.speed = self._night_speed if yes else 1.0
 
     async def _start(self, ask: Ask) -> str:
         if self._recorder.state.run in _UNDER_WAY:

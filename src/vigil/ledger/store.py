@@ -142,6 +142,13 @@ class LedgerStore:
         ).fetchone()
         return row[0] if row and row[1] is None else None
 
+    def last_night(self, rig_id: str) -> str | None:
+        """The latest night of a rig, over or not."""
+        row = self._db.execute(
+            "SELECT night FROM nights WHERE rig = ? ORDER BY rowid DESC LIMIT 1", (rig_id,)
+        ).fetchone()
+        return row[0] if row else None
+
     def next_name(self, rig_id: str, evening: str) -> str:
         """A name for a new night: EVENING-RIG-NUMBER."""
         count = self._db.execute(

@@ -6,12 +6,12 @@ import numpy as np
 
 from vigil.devices.errors import Refused
 from vigil.devices.protocols import CameraState, Exposure, RawFrame
-from vigil.simulator.brightness import sky_mag_arcsec2
 from vigil.simulator.chance import generator
 from vigil.simulator.draw import Scene, draw
 from vigil.simulator.gear import Bench
 from vigil.simulator.optical import blur
 from vigil.simulator.simmount import SimMount
+from vigil.sky.brightness import sky_mag_arcsec2
 from vigil.sky.horizontal import air_mass, observe
 from vigil.sky.instants import from_datetimes
 

@@ -6,6 +6,7 @@ from typing import Any
 from vigil.devices.protocols import Exposure
 from vigil.engine.activities.moves import filter_to, focuser_to, slew_to, take
 from vigil.engine.activity import Activity, ActivityFailed, Kit
+from vigil.planning.overheads import CENTRE_S
 from vigil.sky.angles import separation_deg
 from vigil.sky.tangent import deproject, project
 from vigil.solving.near import Hint
@@ -23,7 +24,7 @@ class Centre(Activity):
     KIND = "centre"
     DEVICES = frozenset({"camera", "filter wheel", "focuser", "mount"})
     DISTURBS = ("pointing",)
-    expected_s = 60.0
+    expected_s = CENTRE_S
 
     block: str
     target: str

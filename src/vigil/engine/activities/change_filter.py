@@ -5,13 +5,14 @@ from typing import Any
 
 from vigil.engine.activities.moves import filter_to, focuser_to
 from vigil.engine.activity import Activity, Kit
+from vigil.planning.overheads import FILTER_S
 
 
 @dataclass(frozen=True)
 class ChangeFilter(Activity):
     KIND = "change filter"
     DEVICES = frozenset({"filter wheel", "focuser"})
-    expected_s = 15.0
+    expected_s = FILTER_S
 
     filter: str
     focus_position: int | None

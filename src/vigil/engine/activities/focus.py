@@ -8,9 +8,7 @@ from vigil.engine.activities.moves import filter_to, focuser_to, take
 from vigil.engine.activity import Activity, ActivityFailed, Kit
 from vigil.focusing.search import Found, Measure, Refused, SearchPlan, confirm, next_step
 from vigil.focusing.vcurve import Sample
-
-_FRAMES = 10
-_OVERHEAD_S = 12.0
+from vigil.planning.overheads import FOCUS_S
 
 
 @dataclass(frozen=True)
@@ -29,7 +27,7 @@ class Focus(Activity):
 
     @property
     def expected_s(self) -> float:
-        return _FRAMES * (5.0 + _OVERHEAD_S)
+        return FOCUS_S
 
     async def run(self, kit: Kit) -> dict[str, Any]:
         focuser = kit.devices.focuser

@@ -5,6 +5,7 @@ from typing import Any
 
 from vigil.engine.activities.moves import slew_to
 from vigil.engine.activity import Activity, Kit
+from vigil.planning.overheads import SLEW_S
 
 
 @dataclass(frozen=True)
@@ -12,7 +13,7 @@ class Slew(Activity):
     KIND = "slew"
     DEVICES = frozenset({"mount"})
     DISTURBS = ("pointing",)
-    expected_s = 40.0
+    expected_s = SLEW_S
 
     ra_deg: float
     dec_deg: float

@@ -3,8 +3,8 @@
 from datetime import datetime
 
 from vigil.engine.check import Check, Condition, Gauge, Standing
-from vigil.engine.spans import site_time
 from vigil.engine.view import View
+from vigil.planning.spans import site_time
 
 
 class InSpan(Condition):

@@ -10,10 +10,9 @@ from hypothesis import strategies as st
 from campaigns.demo import demo_plan, demo_rig
 from vigil.documents.plan import Block, ExposureLine, NightPlan, Span, SunMoment, Target
 from vigil.engine.arbiter import Arbiter
-from vigil.engine.choice import Finished, Wait, choose
 from vigil.engine.policy import POLICIES, GiveUp, Policy
-from vigil.engine.spans import Interval, block_intervals, local_noon_before
-from vigil.engine.view import Candidate
+from vigil.planning.choice import Candidate, Finished, Wait, choose
+from vigil.planning.spans import Interval, block_intervals, local_noon_before
 from vigil.runtime.simulated import run_virtual
 from vigil.sky.horizontal import observe
 from vigil.sky.instants import from_datetimes

@@ -5,8 +5,18 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from vigil.documents.plan import Block, ExposureLine, NightPlan
-from vigil.engine.spans import Interval
-from vigil.engine.view import Candidate
+from vigil.planning.spans import Interval
+
+
+@dataclass(frozen=True, slots=True)
+class Candidate:
+    """The next exposure, and the interval of its block's span that it falls in. `number` counts from 1."""
+
+    block: Block
+    line: ExposureLine
+    number: int
+    opens: datetime
+    closes: datetime
 
 
 @dataclass(frozen=True, slots=True)

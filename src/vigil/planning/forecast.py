@@ -1,0 +1,166 @@
+"""What a night will come to: the plan played through with the same choice the engine makes."""
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from vigil.documents.plan import Block, NightPlan
+from vigil.documents.rig import Rig
+from vigil.planning.choice import Candidate, Finished, Wait, choose
+from vigil.planning.overheads import CENTRE_S, FILTER_S, FOCUS_S, SLEW_S
+from vigil.planning.spans import Interval, block_intervals
+
+_MOST_STEPS = 20_000
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """Something that takes its time: `kind` is "exposure", "focus", "centre" or "filter"."""
+
+    kind: str
+    block: str
+    line: str
+    begins: datetime
+    ends: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class LineForecast:
+    """How many of a line's frames fit, the ones there are already counted in."""
+
+    line: str
+    wanted: int
+    fitting: int
+
+
+@dataclass(frozen=True, slots=True)
+class Forecast:
+    """The night ahead. `ends` is when the last frame is read out; None when none can be taken."""
+
+    steps: tuple[Step, ...]
+    lines: tuple[LineForecast, ...]
+    spans: Mapping[str, tuple[Interval, ...]]
+    begins: datetime | None
+    ends: datetime | None
+    because: str
+
+    @property
+    def exposure_s(self) -> float:
+        """Shutter open, in all."""
+        return sum((s.ends - s.begins).total_seconds() for s in self.steps if s.kind == "exposure")
+
+    @property
+    def frames(self) -> int:
+        return sum(1 for step in self.steps if step.kind == "exposure")
+
+    @property
+    def lost(self) -> tuple[LineForecast, ...]:
+        """The lines that don't fit whole."""
+        return tuple(line for line in self.lines if line.fitting < line.wanted)
+
+    def of_block(self, block_id: str) -> tuple[Step, ...]:
+        return tuple(step for step in self.steps if step.block == block_id)
+
+
+def forecast(
+    plan: NightPlan,
+    rig: Rig,
+    at: datetime,
+    taken: Mapping[str, int] | None = None,
+    given_up: Collection[str] = (),
+) -> Forecast:
+    """Play the plan from a moment on, with `taken` frames of each line there already.
+
+    A block's conditions are met before it opens; going over to another block in the middle of the night,
+    another filter, and refocusing after the standing orders' minutes cost the time of `overheads`.
+    """
+    spans = {block.id: block_intervals(block, rig, at) for block in plan.blocks}
+    run = _Run(plan, rig, spans, dict(taken or {}), given_up, at)
+    because = run.to_the_end()
+    exposures = [step for step in run.steps if step.kind == "exposure"]
+    lines = tuple(
+        LineForecast(line.id, line.count, min(line.count, run.taken.get(line.id, 0)))
+        for block in plan.blocks
+        for line in block.lines
+    )
+    readout = timedelta(seconds=rig.camera.download_s)
+    return Forecast(
+        steps=tuple(run.steps),
+        lines=lines,
+        spans=spans,
+        begins=exposures[0].begins if exposures else None,
+        ends=exposures[-1].ends + readout if exposures else None,
+        because=because,
+    )
+
+
+class _Run:
+    """The plan under way, in a clock of its own."""
+
+    def __init__(
+        self,
+        plan: NightPlan,
+        rig: Rig,
+        spans: Mapping[str, Sequence[Interval]],
+        taken: dict[str, int],
+        given_up: Collection[str],
+        at: datetime,
+    ) -> None:
+        self.steps: list[Step] = []
+        self.taken = taken
+        self._plan, self._rig, self._spans, self._given_up = plan, rig, spans, given_up
+        self._now = at
+        self._block: Block | None = None
+        self._filter = ""
+        self._focused_at: datetime | None = None
+
+    def to_the_end(self) -> str:
+        while len(self.steps) < _MOST_STEPS:
+            choice = choose(
+                self._plan, self._spans, lambda line: self.taken.get(line, 0), self._given_up, self._now
+            )
+            if isinstance(choice, Finished):
+                return choice.because
+            if isinstance(choice, Wait):
+                self._now = choice.until
+                # time enough to get ready before a span opens
+                self._block, self._focused_at = self._following(choice.until), choice.until
+                continue
+            if not self._made_ready(choice):
+                self._expose(choice)
+        return f"more than {_MOST_STEPS} steps"
+
+    def _following(self, at: datetime) -> Block | None:
+        choice = choose(self._plan, self._spans, lambda line: self.taken.get(line, 0), self._given_up, at)
+        if not isinstance(choice, Candidate):
+            return None
+        self._filter = choice.line.filter
+        return choice.block
+
+    def _made_ready(self, candidate: Candidate) -> bool:
+        """Do the first thing that is missing, if any; then the choice is made anew, as the engine does."""
+        block, line = candidate.block, candidate.line
+        every = timedelta(minutes=self._plan.orders.focus_every_min)
+        if self._block is None or self._block.id != block.id:
+            self._spend("centre", candidate, SLEW_S + CENTRE_S)
+            self._block = block
+        elif self._focused_at is None or self._now - self._focused_at > every:
+            self._spend("focus", candidate, FOCUS_S)
+            self._focused_at = self._now
+        elif self._filter != line.filter:
+            self._spend("filter", candidate, FILTER_S)
+            self._filter = line.filter
+        else:
+            return False
+        return True
+
+    def _expose(self, candidate: Candidate) -> None:
+        line = candidate.line
+        self._spend("exposure", candidate, line.exposure_s)
+        self._now += timedelta(seconds=self._rig.camera.download_s)
+        self.taken[line.id] = self.taken.get(line.id, 0) + 1
+
+    def _spend(self, kind: str, candidate: Candidate, seconds: float) -> None:
+        ends = self._now + timedelta(seconds=seconds)
+        self.steps.append(Step(kind, candidate.block.id, candidate.line.id, self._now, ends))
+        self._now = ends
