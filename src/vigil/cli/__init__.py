@@ -5,6 +5,7 @@ import importlib
 import sys
 
 OK, INTERNAL, BAD_INPUT, NOT_ALL, NO_KEEPER = 0, 1, 2, 3, 4
+NO_SCREEN = NO_KEEPER
 """Exit statuses: all well; an error in Vigil; bad input; done but not all of it; no keeper to be had."""
 
 
@@ -52,6 +53,22 @@ def _parser() -> argparse.ArgumentParser:
     _json(run, "one JSON event a line, the last one a summary")
     run.set_defaults(module="run")
 
+    window = commands.add_parser("window", help="open the window on a rig", description=_WINDOW)
+    window.add_argument("plan", nargs="?", metavar="PLAN", help="night plan (JSON) to begin with")
+    window.add_argument("--rig", metavar="RIG", help="rig (JSON)")
+    window.add_argument("--demo", action="store_true", help="the made-up observatory that ships with Vigil")
+    window.add_argument(
+        "--speed",
+        type=float,
+        default=60.0,
+        metavar="N",
+        help="simulated nights: so many times real time (60)",
+    )
+    window.add_argument("--seed", type=int, metavar="N", help="simulated rigs: another sky, gear and weather")
+    window.add_argument("--autostart", action="store_true", help="start the night at once")
+    window.add_argument("--exit-when-done", action="store_true", help="close when the night is over")
+    window.set_defaults(module="window")
+
     night = commands.add_parser("night", help="look at a running night, hold it, end it")
     night.add_argument("action", choices=["status", "hold", "resume", "end", "speed", "skip"])
     night.add_argument("value", nargs="?", type=float, metavar="N", help="speed: times real time")
@@ -96,6 +113,9 @@ def _pace(parser: argparse.ArgumentParser) -> None:
 def _json(parser: argparse.ArgumentParser, words: str) -> None:
     parser.add_argument("--json", action="store_true", help=f"for programs: {words}")
 
+
+_WINDOW = """Opens the window; starts a keeper for the rig, or attaches to the one that runs.
+Closing the window leaves a night running."""
 
 _RUN = """Starts a keeper for the rig, or attaches to the one that runs, and shows the night.
 Ctrl+C asks whether to leave the night running or to end it safely."""

@@ -11,12 +11,11 @@ from typing import Any, Protocol
 from vigil.cli import BAD_INPUT, NO_KEEPER, NOT_ALL, OK, BadInput
 from vigil.cli.files import demo_file, load_document, load_fitting
 from vigil.documents.events import Event, Kind
-from vigil.documents.messages import Command, Status
+from vigil.documents.messages import FASTEST, SLOWEST, Command, Status
 from vigil.documents.night import NightState, fold
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.documents.store import dump
-from vigil.keeper.keeper import FASTEST, SLOWEST
 from vigil.link.attach import command, keeper_status, retire_idle_keeper, start_keeper, under_way
 from vigil.link.endpoint import KeeperGone, News
 from vigil.link.socket import SocketLink

@@ -7,6 +7,8 @@ from typing import Any
 from pydantic import BaseModel, ConfigDict
 
 PROTOCOL = 1
+SLOWEST, FASTEST = 1.0, 1000.0
+"""How fast simulated time may run, times real time."""
 
 
 class Message(BaseModel):

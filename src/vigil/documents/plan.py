@@ -102,7 +102,7 @@ class NightPlan(Document):
     SCHEMA: ClassVar[int] = 1
 
     name: str
-    blocks: Annotated[list[Block], Field(min_length=1)]
+    blocks: list[Block]
     orders: StandingOrders = StandingOrders()
 
     @model_validator(mode="after")
@@ -124,7 +124,7 @@ class NightPlan(Document):
 
 def contradictions(plan: NightPlan, rig: Rig) -> list[str]:
     """What in the plan the rig can't do, one sentence each, with the place and what would be right."""
-    found = []
+    found = [] if plan.blocks else ["blocks: there is no target in the plan; put one in"]
     filters = [f.name for f in rig.wheel.filters]
     for b, block in enumerate(plan.blocks):
         for n, line in enumerate(block.lines):

@@ -33,8 +33,8 @@ _DONE = {
     "connect": "connected",
     "cool": "cooled",
     "slew": "slewed",
-    "wake mount": "mount woken",
-    "change filter": "filter changed",
+    "wake mount": "unparked",
+    "change filter": "changed",
 }
 
 
@@ -64,8 +64,9 @@ class ReasonLog:
         words, why = self._why.pop(int(event.values["activity"]), ("", ""))
         outcome, kind = event.values["outcome"], str(event.values["kind"])
         if outcome == "done":
-            said = event.reason if event.reason != words else words.partition(" ")[2]
-            return f"{_DONE.get(kind, kind)}: {said}", why, Weight.PLAIN
+            if event.reason == words:  # it says no more than its name: "slewing to IC 405"
+                return f"{_DONE.get(kind, kind)} {words.partition(' ')[2]}", why, Weight.PLAIN
+            return f"{_DONE.get(kind, kind)}: {event.reason}", why, Weight.PLAIN
         if outcome == "cancelled":
             return f"abandoned: {words or event.reason}", why, Weight.NOTICE
         return f"failed: {words or kind}", event.reason, Weight.FAULT
@@ -89,7 +90,9 @@ class ReasonLog:
         return event.reason, "", Weight.FAULT if failed else Weight.PLAIN
 
     def _waiting(self, event: Event) -> "_Told | None":
-        return ("waiting", event.reason, Weight.PLAIN) if "until" in event.values else None
+        return (
+            ("waiting", event.reason.removesuffix(" then"), Weight.PLAIN) if "until" in event.values else None
+        )
 
 
 _Told = tuple[str, str, Weight]

@@ -1,7 +1,7 @@
 """What a condition says."""
 
 from abc import ABC, abstractmethod
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from datetime import datetime
 from enum import StrEnum
 from typing import TYPE_CHECKING, Any, ClassVar
@@ -21,12 +21,13 @@ class Standing(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Gauge:
-    """How far a value is from its limit."""
+    """How far a value is from its limit: the most it may be, or the least."""
 
     words: str
     value: float
     limit: float
     unit: str
+    at_least: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,7 +44,7 @@ class Check:
 
     def told(self, name: str) -> dict[str, Any]:
         """As plain values, for status messages."""
-        gauges = [{"words": g.words, "value": g.value, "limit": g.limit, "unit": g.unit} for g in self.gauges]
+        gauges = [asdict(g) for g in self.gauges]
         return {"condition": name, "standing": self.standing.value, "words": self.words, "gauges": gauges}
 
 

@@ -13,7 +13,17 @@ from pydantic import ValidationError
 
 from vigil import __version__
 from vigil.documents.events import Event, Kind
-from vigil.documents.messages import ALLOWED_ON_MISMATCH, PROTOCOL, Answer, Ask, Command, Live, Status
+from vigil.documents.messages import (
+    ALLOWED_ON_MISMATCH,
+    FASTEST,
+    PROTOCOL,
+    SLOWEST,
+    Answer,
+    Ask,
+    Command,
+    Live,
+    Status,
+)
 from vigil.documents.night import NightState, NotAllowed, RunState, fold_all
 from vigil.documents.plan import NightPlan, contradictions
 from vigil.documents.store import dump, explain, parse
@@ -27,9 +37,6 @@ from vigil.link.endpoint import News
 log = logging.getLogger(__name__)
 _UNDER_WAY = (RunState.RUNNING, RunState.HELD, RunState.CLOSING)
 _LIVE_EVERY_S = 1.0
-
-
-SLOWEST, FASTEST = 1.0, 1000.0
 
 
 class Pace(Protocol):

@@ -78,3 +78,24 @@ async def start_keeper(rig_path: Path, folders: Folders, pace: list[str], seed: 
         waited_s += _LOOK_EVERY_S
     process.terminate()
     raise KeeperGone(f"the keeper did not answer within {_START_LIMIT_S:.0f} s; its log is {folders.log}")
+
+
+class RigKeeper:
+    """A rig's keeper as a window needs it: found, started where there is none, opened."""
+
+    def __init__(self, rig_path: Path, folders: Folders, pace: list[str], seed: int | None = None) -> None:
+        self._rig_path = rig_path
+        self._folders = folders
+        self._pace = pace
+        self._seed = seed
+
+    async def ensure(self) -> None:
+        """A keeper answers afterwards. Raises KeeperGone."""
+        if await keeper_status(self._folders) is None:
+            await start_keeper(self._rig_path, self._folders, self._pace, self._seed)
+
+    async def answers(self) -> bool:
+        return await keeper_status(self._folders) is not None
+
+    def open(self) -> SocketLink:
+        return SocketLink(self._folders.socket)

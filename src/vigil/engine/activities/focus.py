@@ -68,7 +68,12 @@ class Focus(Activity):
         size = figures.hfr_px if figures.hfr_px > 0 else 0.0  # NaN where no star is fit to be measured
         sample = Sample(position, size, figures.hfr_sigma_px, figures.stars)
         await kit.step(
-            {"position": position, "hfr_px": round(size, 3), "stars": figures.stars},
+            {
+                "position": position,
+                "hfr_px": round(size, 3),
+                "sigma_px": round(sample.sigma_px, 4),
+                "stars": figures.stars,
+            },
             f"{size:.2f} px at {position}, {figures.stars} stars",
         )
         return sample

@@ -16,7 +16,9 @@ class Disk(Condition):
     def check(self, view: View, start: datetime, end: datetime) -> Check:
         rows, columns = view.rig.field_px(view.candidate.line.binning)
         needed = 4 * rows * columns + _RESERVE_BYTES
-        gauge = Gauge("free", round(view.free_bytes / 1e9, 2), round(needed / 1e9, 2), "GB")
+        gauge = Gauge(
+            "free on disk", round(view.free_bytes / 1e9, 2), round(needed / 1e9, 2), "GB", at_least=True
+        )
         if view.free_bytes < needed:
             return Check(
                 Standing.NOT_MET,

@@ -14,7 +14,7 @@ class InSpan(Condition):
     def check(self, view: View, start: datetime, end: datetime) -> Check:
         opens, closes = view.candidate.opens, view.candidate.closes
         spare_min = (closes - end).total_seconds() / 60
-        gauge = Gauge("span closes after this exposure in", round(spare_min, 1), 0.0, "min")
+        gauge = Gauge("span still open for", round(spare_min, 1), 0.0, "min", at_least=True)
         if start < opens:
             return Check(Standing.NOT_MET, f"opens at {site_time(opens, view.rig)}", (gauge,))
         if end > closes:

@@ -1,0 +1,1 @@
+"""Frames on the screen: pyramid, look-up table, view, histogram."""

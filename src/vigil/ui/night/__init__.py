@@ -1,0 +1,1 @@
+"""The Night workspace: the plan as picture and as text."""

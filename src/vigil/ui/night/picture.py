@@ -1,0 +1,183 @@
+"""The night as a picture: altitude curves, and beneath them each block as a bar of its exposure lines."""
+
+from datetime import datetime, timedelta
+
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter
+
+from vigil.documents.plan import Block
+from vigil.planning.forecast import Forecast
+from vigil.ui import words
+from vigil.ui.curves import AltitudePicture
+from vigil.ui.picture import CENTRE, elided, text_width, write
+from vigil.ui.session import Session
+from vigil.ui.theme import Size, number_font, swatch_of, text_font, theme
+
+_BAR_ROW, _BAR = 46.0, 24.0
+_MOST_ROWS = 6
+CURVE_ROLES = ("text", "select", "accent", "soft")
+
+
+class NightPicture(AltitudePicture):
+    """Planned is outlined, done is filled, what doesn't fit is hatched."""
+
+    block_chosen = pyqtSignal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.chosen_block = ""
+        self.setAccessibleName("Altitudes and blocks of the night")
+        self.setMinimumHeight(300)
+        session.night_changed.connect(self.update)
+
+    @property
+    def _blocks(self) -> list[Block]:
+        return list(self.session.plan.plan.blocks)
+
+    def curve_rect(self) -> QRectF:
+        rows = min(_MOST_ROWS, max(1, len(self._blocks)))
+        return QRectF(self.span_left, 0, self.span_width, max(120.0, self.height() - 30 - rows * _BAR_ROW))
+
+    def choose(self, block_id: str) -> None:
+        if block_id != self.chosen_block:
+            self.chosen_block = block_id
+            self.update()
+
+    def paint(self, painter: QPainter) -> None:
+        rect = self.curve_rect()
+        self.paint_ground(painter)
+        font = number_font(Size.SMALL)
+        for altitude in (15, 30, 45, 60, 75):
+            y = self.y(altitude)
+            painter.setPen(theme.pen("line"))
+            painter.drawLine(QPointF(rect.left(), y), QPointF(rect.right(), y))
+            write(painter, QPointF(rect.left() + 4, y - 3), f"{altitude}°", "soft", font)
+        ahead = self.session.plan_ahead()
+        for i, block in enumerate(self._blocks):
+            self._paint_block_curve(painter, i, block, ahead)
+        self.paint_hours(painter, rect.bottom() + 14, rect.bottom(), rect.bottom() + 3)
+        for i, block in enumerate(self._blocks[:_MOST_ROWS]):
+            self._paint_bars(painter, rect.bottom() + 26 + i * _BAR_ROW, i, block, ahead)
+        self.paint_moments(painter, rect.top(), self.height())
+
+    def _paint_block_curve(self, painter: QPainter, index: int, block: Block, ahead: Forecast) -> None:
+        role = CURVE_ROLES[index % len(CURVE_ROLES)]
+        altitudes = self.session.sky.altitude_deg(block.target.ra_deg, block.target.dec_deg)
+        spans = [(b.timestamp(), e.timestamp()) for b, e in self._times(block, ahead)]
+        chosen = block.id == self.chosen_block or len(self._blocks) == 1
+        self.paint_curve(painter, altitudes, role, 3.0 if chosen else 2.2, spans)
+        highest = int(altitudes.argmax())
+        x = (
+            self.span_left
+            + self.session.axis.share_of_s(float(self.session.sky.unix_s[highest])) * self.span_width
+        )
+        half = text_width(block.target.name, text_font(strong=True)) / 2 + 4
+        x = min(max(self.span_left + half, x), self.span_left + self.span_width - half)
+        y = max(14.0, self.y(float(altitudes[highest])) - 8)
+        write(painter, QPointF(x, y), block.target.name, role, text_font(strong=True), CENTRE)
+
+    def _times(self, block: Block, ahead: Forecast) -> list[tuple[datetime, datetime]]:
+        """When the block has been, and will be, exposed; exposures one after another joined."""
+        pieces = [
+            (e.begins, e.ends or e.expected_end) for e in self.session.record.exposures if e.block == block.id
+        ]
+        pieces += [(s.begins, s.ends) for s in ahead.of_block(block.id)]
+        joined: list[tuple[datetime, datetime]] = []
+        for begins, ends in sorted(pieces):
+            if joined and begins - joined[-1][1] < timedelta(minutes=6):
+                joined[-1] = (joined[-1][0], max(ends, joined[-1][1]))
+            else:
+                joined.append((begins, ends))
+        return joined
+
+    def _paint_bars(self, painter: QPainter, top: float, index: int, block: Block, ahead: Forecast) -> None:
+        role = CURVE_ROLES[index % len(CURVE_ROLES)]
+        chosen = block.id == self.chosen_block
+        name_width = write(
+            painter,
+            QPointF(self.span_left, top + 8),
+            block.target.name,
+            role,
+            text_font(Size.SMALL + 1, True),
+        )
+        said = self._span_words(block, ahead)
+        room = self.span_width - name_width - 16
+        font = text_font(Size.SMALL)
+        write(
+            painter,
+            QPointF(self.span_left + name_width + 10, top + 8),
+            elided(said, font, room),
+            "soft",
+            font,
+        )
+        for line in block.lines:
+            done = [
+                e for e in self.session.record.exposures if e.line == line.id and e.outcome in ("", "done")
+            ]
+            coming = [s for s in ahead.steps if s.line == line.id and s.kind == "exposure"]
+            if not done and not coming:
+                continue
+            begins = min([e.begins for e in done] + [s.begins for s in coming])
+            ends = max([e.ends or e.expected_end for e in done] + [s.ends for s in coming])
+            bar = QRectF(self.x(begins), top + 14, max(3.0, self.x(ends) - self.x(begins)), _BAR)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.colour("ink", 0.6))
+            painter.drawRoundedRect(bar, 2, 2)
+            painter.setBrush(theme.colour("accent_fill"))
+            for exposed in done:
+                left = self.x(exposed.begins)
+                right = self.x(exposed.ends or self.session.now)
+                painter.drawRect(QRectF(left, bar.top(), max(0.6, right - left + 0.6), _BAR))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(theme.pen("focus" if chosen else "soft", 1.6 if chosen else 1.0))
+            painter.drawRoundedRect(bar, 2, 2)
+            if bar.width() > 16:
+                painter.fillRect(QRectF(bar.left() + 4, bar.top() + 5, 4, _BAR - 10), swatch_of(line.filter))
+            if bar.width() > 22 + text_width(line.filter, text_font(Size.SMALL + 1)):
+                write(
+                    painter,
+                    QPointF(bar.left() + 13, bar.top() + 16),
+                    line.filter,
+                    "text",
+                    text_font(Size.SMALL + 1),
+                )
+            lost = next((x for x in ahead.lost if x.line == line.id), None)
+            if lost is not None:
+                hatched = QRectF(bar.right(), bar.top(), 14, _BAR)
+                painter.setPen(theme.pen("warn", 1.0))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawRect(hatched)
+                for k in range(-20, 14, 5):
+                    painter.save()
+                    painter.setClipRect(hatched)
+                    painter.drawLine(
+                        QPointF(hatched.left() + k, hatched.bottom()),
+                        QPointF(hatched.left() + k + _BAR, hatched.top()),
+                    )
+                    painter.restore()
+
+    def _span_words(self, block: Block, ahead: Forecast) -> str:
+        zone = self.session.zone
+        times = self._times(block, ahead)
+        if not times:
+            spans = ahead.spans.get(block.id, ())
+            if not spans:
+                return "never dark and high enough tonight"
+            return "no time is left for it"
+        return f"{words.clock(times[0][0], zone)}–{words.clock(times[-1][1], zone)}"
+
+    def hover_text(self, moment: datetime) -> str:
+        said = [super().hover_text(moment)]
+        for block in self._blocks:
+            altitudes = self.session.sky.altitude_deg(block.target.ra_deg, block.target.dec_deg)
+            said.append(f"{block.target.name} {words.degrees(self.session.sky.at(altitudes, moment))}")
+        return "\n".join(said)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        index = int((event.position().y() - self.curve_rect().bottom() - 24) // _BAR_ROW)
+        if event.position().y() > self.curve_rect().bottom() + 20 and 0 <= index < len(self._blocks):
+            self.block_chosen.emit(self._blocks[index].id)
+        else:
+            self.session.moments.look_at(self.moment_at(event.position().x()))

@@ -1,0 +1,245 @@
+"""The plan to read from top to bottom, its exposure lines to be edited where they stand."""
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QEvent, QObject, pyqtSignal
+from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from vigil.documents.plan import Block, ExposureLine, SunMoment
+from vigil.ui import words
+from vigil.ui.fields import ValueField, number, whole_number
+from vigil.ui.pieces import Choice, OneLine, button, label, row, set_role, wrapped
+from vigil.ui.session import Session
+from vigil.ui.theme import Size
+
+_MOST_FRAMES, _LONGEST_S = 9999, 3600.0
+
+
+class LineRow(QWidget):
+    """Filter, how many, how long, how many are done."""
+
+    def __init__(
+        self, session: Session, block: Block, line: ExposureLine, said: Callable[[str], None]
+    ) -> None:
+        super().__init__()
+        self._session, self.block_id, self.line_id = session, block.id, line.id
+        self.filter = Choice()
+        self.filter.setAccessibleName("Filter")
+        self.filter.setToolTip("Filter")
+        self.filter.addItems([part.name for part in session.rig.wheel.filters])
+        self.filter.setFixedWidth(60)
+        self.filter.activated.connect(self._filter_chosen)
+        self._said = said
+        self.count = ValueField("How many frames", self._set_count, said)
+        self.count.setFixedWidth(46)
+        self.exposure = ValueField("Exposure in seconds", self._set_exposure, said)
+        self.exposure.setFixedWidth(50)
+        self.done = label("", "number")
+        self.remove = button(words.TIMES, "plain", "Remove this line")
+        self.remove.setAccessibleName("Remove this exposure line")
+        self.remove.setFixedWidth(20)
+        self.remove.clicked.connect(self._remove)
+        layout = row(
+            self.filter, self.count, label(words.TIMES, "soft"), self.exposure, label("s", "soft"), gap=4
+        )
+        layout.addStretch(1)
+        layout.addWidget(self.done)
+        layout.addWidget(self.remove)
+        self.setLayout(layout)
+
+    def _filter_chosen(self, index: int) -> None:
+        self._try(lambda: self._edit(filter=self.filter.itemText(index)))
+
+    def _set_count(self, text: str) -> None:
+        self._edit(count=whole_number(text, "frames", 1, _MOST_FRAMES))
+
+    def _set_exposure(self, text: str) -> None:
+        self._edit(exposure_s=number(text, "exposure", 0.0, _LONGEST_S))
+
+    def _edit(self, **values: object) -> None:
+        self._session.plan.edit_line(self.block_id, self.line_id, **values)
+
+    def _remove(self) -> None:
+        self._try(lambda: self._session.plan.remove_line(self.block_id, self.line_id))
+
+    def _try(self, change: Callable[[], None]) -> None:
+        try:
+            change()
+        except ValueError as problem:
+            self._said(str(problem))
+
+    def show_line(self, line: ExposureLine, done: int, fitting: int, locked: bool) -> None:
+        self.filter.setCurrentText(line.filter)
+        self.count.show_value(f"{line.count}")
+        self.exposure.show_value(f"{line.exposure_s:g}")
+        for field in (self.filter, self.count, self.exposure, self.remove):
+            field.setEnabled(not locked)
+        if fitting < line.count:
+            self.done.setText(f"{fitting} fit")
+            set_role(self.done, "warn")
+        else:
+            self.done.setText(f"{done} done" if done else "")
+            set_role(self.done, "number")
+
+
+class BlockText(QWidget):
+    """A block's name, its span in words, its lines."""
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self, session: Session, block: Block, said: Callable[[str], None]) -> None:
+        super().__init__()
+        self._session, self.block_id, self._said = session, block.id, said
+        self.name = OneLine(strong=True, size=Size.HEAD)
+        self.name.say(block.target.name)
+        self.span = wrapped("", "small")
+        self.earlier = button("↑", "plain", "Earlier in the plan")
+        self.later = button("↓", "plain", "Later in the plan")
+        self.remove = button("Remove", "plain", "Take this block out of the plan (undo: Ctrl+Z)")
+        self.earlier.setAccessibleName(f"{block.target.name} earlier")
+        self.later.setAccessibleName(f"{block.target.name} later")
+        self.remove.setAccessibleName(f"Remove {block.target.name}")
+        self.earlier.clicked.connect(lambda: session.plan.move_block(self.block_id, -1))
+        self.later.clicked.connect(lambda: session.plan.move_block(self.block_id, 1))
+        self.remove.clicked.connect(lambda: session.plan.remove_block(self.block_id))
+        head = QHBoxLayout()
+        head.setSpacing(0)
+        head.addWidget(self.name, 1)
+        for tool in (self.earlier, self.later, self.remove):
+            head.addWidget(tool)
+        self.lines = [LineRow(session, block, line, said) for line in block.lines]
+        self.add = button("Add a line", "plain", "One more exposure line")
+        self.add.setAccessibleName(f"Add a line to {block.target.name}")
+        self.add.clicked.connect(lambda: session.plan.add_line(self.block_id))
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 6, 0, 0)
+        layout.setSpacing(3)
+        layout.addLayout(head)
+        layout.addWidget(self.span)
+        for line_row in self.lines:
+            layout.addWidget(line_row)
+        foot = row(self.add)
+        foot.addStretch(1)
+        layout.addLayout(foot)
+        for child in self.findChildren(QWidget):
+            child.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if event is not None and event.type() == QEvent.Type.FocusIn:
+            self.chosen.emit(self.block_id)
+        return False
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        self.chosen.emit(self.block_id)
+
+    def refresh(self, block: Block, first: bool, last: bool) -> None:
+        session = self._session
+        locked = bool(session.plan.locked)
+        state, ahead = session.record.state, session.plan_ahead()
+        fitting = {line.line: line.fitting for line in ahead.lines}
+        self.span.setText(span_words(block))
+        for line_row, line in zip(self.lines, block.lines, strict=True):
+            fits = fitting.get(line.id, line.count) if session.run != "over" else line.count
+            line_row.show_line(line, state.done(line.id), fits, locked)
+        self.earlier.setEnabled(not locked and not first)
+        self.later.setEnabled(not locked and not last)
+        for tool in (self.remove, self.add):
+            tool.setEnabled(not locked)
+
+
+class PlanText(QWidget):
+    """Opening, what each exposure needs, the blocks, the closing."""
+
+    block_chosen = pyqtSignal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.blocks: list[BlockText] = []
+        self._shape: tuple[object, ...] | None = None
+        self.said = wrapped("", "warn")
+        self.said.hide()
+        self._orders = wrapped("", "small")
+        self._closing = wrapped("", "small")
+        self._block_area = QVBoxLayout()
+        self._block_area.setSpacing(10)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 4, 0)
+        layout.setSpacing(4)
+        layout.addWidget(label("Each exposure needs", "section"))
+        layout.addWidget(self._orders)
+        layout.addSpacing(4)
+        layout.addLayout(self._block_area)
+        layout.addWidget(self.said)
+        layout.addSpacing(6)
+        layout.addWidget(label("Closing", "section"))
+        layout.addWidget(self._closing)
+        layout.addStretch(1)
+        session.plan.changed.connect(self.refresh)
+        session.night_changed.connect(self.refresh)
+        self.refresh()
+
+    def say(self, problem: str) -> None:
+        """What is wrong with a value, by the lines."""
+        self.said.setText(problem)
+        self.said.setVisible(bool(problem))
+
+    def refresh(self) -> None:
+        plan = self._session.plan.plan
+        shape = tuple((block.id, tuple(line.id for line in block.lines)) for block in plan.blocks)
+        if shape != self._shape:
+            self._rebuild()
+            self._shape = shape
+        for i, (text, block) in enumerate(zip(self.blocks, plan.blocks, strict=True)):
+            text.refresh(block, i == 0, i == len(plan.blocks) - 1)
+        orders, camera = plan.orders, self._session.rig.camera
+        self._orders.setText(
+            f"camera at {words.signed(camera.set_point_c, 0)} °C ± {orders.camera_within_c:g} · "
+            f"mount tracking · on target within {orders.target_reach_px:g} px · "
+            f"focus fresh: colder by under {orders.focus_colder_by_c:g} °C, under "
+            f"{orders.focus_every_min:g} min, stars grown by under {orders.focus_grown_by_percent:g} %"
+        )
+        closing = []
+        if orders.park_at_end:
+            closing.append("mount parked")
+        if orders.warm_at_end:
+            closing.append(f"camera warmed to {words.signed(camera.warm_to_c, 0)} °C, then off")
+        self._closing.setText(" · ".join(closing) or "everything stays as it is")
+
+    def _rebuild(self) -> None:
+        for old in self.blocks:
+            self._block_area.removeWidget(old)
+            old.hide()
+            old.deleteLater()
+        self.blocks = []
+        for block in self._session.plan.plan.blocks:
+            made = BlockText(self._session, block, self.say)
+            made.chosen.connect(self.block_chosen)
+            self.blocks.append(made)
+            self._block_area.addWidget(made)
+
+
+def span_words(block: Block) -> str:
+    """A span as people say it."""
+
+    def side(moment: SunMoment, which: str) -> str:
+        named = f"{moment.moment} {which}"
+        if not moment.minutes:
+            return named
+        after = "after" if moment.minutes > 0 else "before"
+        return f"{abs(moment.minutes):g} min {after} {named}"
+
+    return (
+        f"{side(block.span.opens, 'dusk')} to {side(block.span.closes, 'dawn')}, "
+        f"above {block.span.minimum_altitude_deg:g}°"
+    )
+
+
+def as_text(session: Session) -> str:
+    """The plan in plain words, for the clipboard."""
+    lines = [session.plan.plan.name]
+    for block in session.plan.plan.blocks:
+        lines += ["", f"{block.target.name}  ({span_words(block)})"]
+        lines += [f"  {x.filter}  {x.count} {words.TIMES} {x.exposure_s:g} s" for x in block.lines]
+    return "\n".join(lines)

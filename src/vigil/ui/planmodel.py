@@ -1,0 +1,192 @@
+"""The plan being edited: each change a new plan, with undo; saved as it changes."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from pydantic import ValidationError
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from vigil.documents.plan import Block, ExposureLine, NightPlan, Span, Target, contradictions
+from vigil.documents.rig import Rig
+from vigil.documents.store import explain, save
+
+_DEFAULT_EXPOSURE_S, _DEFAULT_COUNT = 180.0, 20
+
+
+class PlanModel(QObject):
+    """Plans are frozen: undo is a list of them. `save_problem` says why the last one isn't on disk."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, rig: Rig, plan: NightPlan, path: Path | None) -> None:
+        super().__init__()
+        self.rig = rig
+        self.plan = plan
+        self.locked = ""
+        """Why the plan can't be changed now; empty when it can."""
+        self.save_problem = ""
+        self._path = path
+        self._before: list[tuple[str, NightPlan]] = []
+        self._after: list[tuple[str, NightPlan]] = []
+
+    # -- undo -----------------------------------------------------------------------------------------
+
+    @property
+    def undoable(self) -> str:
+        """What undo would take back, in words; empty when nothing."""
+        return self._before[-1][0] if self._before else ""
+
+    @property
+    def redoable(self) -> str:
+        return self._after[-1][0] if self._after else ""
+
+    def undo(self) -> None:
+        self._step(self._before, self._after)
+
+    def redo(self) -> None:
+        self._step(self._after, self._before)
+
+    def _step(self, source: list[tuple[str, NightPlan]], other: list[tuple[str, NightPlan]]) -> None:
+        if source and not self.locked:
+            words, plan = source.pop()
+            other.append((words, self.plan))
+            self._put(plan)
+
+    def _change(self, words: str, plan: NightPlan) -> None:
+        if self.locked:
+            raise ValueError(self.locked)
+        self._before.append((words, self.plan))
+        self._after.clear()
+        self._put(plan)
+
+    def _put(self, plan: NightPlan) -> None:
+        self.plan = plan
+        self.save_problem = ""
+        if self._path is not None:
+            try:
+                save(plan, self._path)
+            except OSError as problem:
+                self.save_problem = f"{self._path}: the plan can't be saved ({problem.strerror or problem})"
+        self.changed.emit()
+
+    def lock(self, why: str) -> None:
+        """While a night runs by the plan."""
+        if why != self.locked:
+            self.locked = why
+            self.changed.emit()
+
+    def show(self, plan: NightPlan) -> None:
+        """Put another plan in place of this one; what stood here can be had back by undo."""
+        self._before.append(("taking over the running night's plan", self.plan))
+        self._after.clear()
+        self._put(plan)
+
+    # -- edits ----------------------------------------------------------------------------------------
+
+    def add_target(self, name: str, ra_deg: float, dec_deg: float) -> Block:
+        """A block at the plan's end, with the lines of its last one, else twenty of the first filter."""
+        numbers = {block.id for block in self.plan.blocks}
+        stem = "".join(c for c in name.casefold() if c.isalnum()) or "target"
+        block_id = _unused(stem, numbers)
+        if self.plan.blocks:
+            last = self.plan.blocks[-1]
+            span, order, given = last.span, last.order, last.lines
+        else:
+            first = self.rig.wheel.filters[0].name
+            span, order = Span(), "one after another"
+            given = [
+                ExposureLine(id="new", filter=first, exposure_s=_DEFAULT_EXPOSURE_S, count=_DEFAULT_COUNT)
+            ]
+        lines: list[ExposureLine] = []
+        for line in given:
+            line_id = _unused(f"{block_id}-{line.filter.casefold()}", {x.id for x in lines})
+            lines.append(line.model_copy(update={"id": line_id}))
+        block = Block(
+            id=block_id,
+            target=Target(name=name, ra_deg=ra_deg, dec_deg=dec_deg),
+            span=span,
+            order=order,
+            lines=lines,
+        )
+        self._change(f"adding {name}", self._with_blocks([*self.plan.blocks, block]))
+        return block
+
+    def remove_block(self, block_id: str) -> None:
+        rest = [block for block in self.plan.blocks if block.id != block_id]
+        gone = next(block for block in self.plan.blocks if block.id == block_id)
+        self._change(f"removing {gone.target.name}", self._with_blocks(rest))
+
+    def move_block(self, block_id: str, by: int) -> None:
+        """Earlier (−1) or later (+1) in the plan."""
+        blocks = list(self.plan.blocks)
+        here = next(i for i, block in enumerate(blocks) if block.id == block_id)
+        there = here + by
+        if 0 <= there < len(blocks):
+            blocks[here], blocks[there] = blocks[there], blocks[here]
+            self._change(f"moving {blocks[there].target.name}", self._with_blocks(blocks))
+
+    def edit_line(self, block_id: str, line_id: str, **values: object) -> None:
+        """Change fields of a line. Raises ValueError with what was wrong and what would be right."""
+        names = [part.name for part in self.rig.wheel.filters]
+        if "filter" in values and values["filter"] not in names:
+            raise ValueError(f"{self.rig.wheel.name} has no filter {values['filter']!r}: {', '.join(names)}")
+
+        def edited(lines: list[ExposureLine]) -> list[ExposureLine]:
+            return [
+                ExposureLine.model_validate({**line.model_dump(), **values}) if line.id == line_id else line
+                for line in lines
+            ]
+
+        self._edit_lines(block_id, "editing a line", edited)
+
+    def add_line(self, block_id: str) -> str:
+        """One more line like the block's last, through the next filter of the wheel. Returns its id."""
+        block = self.block(block_id)
+        last = block.lines[-1]
+        names = [part.name for part in self.rig.wheel.filters]
+        used = {line.filter for line in block.lines}
+        name = next((n for n in names if n not in used), last.filter)
+        every = {line.id for b in self.plan.blocks for line in b.lines}
+        line_id = _unused(f"{block_id}-{name.casefold()}", every)
+        line = last.model_copy(update={"id": line_id, "filter": name})
+        self._edit_lines(block_id, f"adding {name}", lambda lines: [*lines, line])
+        return line_id
+
+    def remove_line(self, block_id: str, line_id: str) -> None:
+        """A block's only line goes with its block."""
+        if len(self.block(block_id).lines) == 1:
+            self.remove_block(block_id)
+            return
+        self._edit_lines(block_id, "removing a line", lambda lines: [x for x in lines if x.id != line_id])
+
+    def block(self, block_id: str) -> Block:
+        return next(block for block in self.plan.blocks if block.id == block_id)
+
+    def contradictions(self) -> list[str]:
+        """What the rig can't do of the plan."""
+        return contradictions(self.plan, self.rig)
+
+    def _edit_lines(
+        self, block_id: str, words: str, edit: Callable[[list[ExposureLine]], list[ExposureLine]]
+    ) -> None:
+        try:
+            blocks = [
+                block.model_copy(update={"lines": edit(list(block.lines))}) if block.id == block_id else block
+                for block in self.plan.blocks
+            ]
+        except ValidationError as problem:
+            raise ValueError("; ".join(explain(problem))) from None
+        if blocks != list(self.plan.blocks):
+            self._change(words, self._with_blocks(blocks))
+
+    def _with_blocks(self, blocks: list[Block]) -> NightPlan:
+        return self.plan.model_copy(update={"blocks": blocks})
+
+
+def _unused(stem: str, taken: set[str]) -> str:
+    if stem not in taken:
+        return stem
+    number = 2
+    while f"{stem}-{number}" in taken:
+        number += 1
+    return f"{stem}-{number}"

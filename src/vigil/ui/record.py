@@ -1,0 +1,232 @@
+"""A night as the window shows it: what its events say, sorted by where it is drawn."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+from vigil.documents.events import Event
+from vigil.documents.night import NightState, RunState, fold
+from vigil.documents.reasonlog import ReasonLog, Sentence
+from vigil.focusing.vcurve import NoCurve, Sample, VCurve, fit_vcurve
+
+
+@dataclass(slots=True)
+class Exposed:
+    """An exposure, under way while `ends` is None."""
+
+    frame_id: str
+    block: str
+    line: str
+    words: str
+    begins: datetime
+    expected_end: datetime
+    ends: datetime | None = None
+    outcome: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Light:
+    """A frame on disk with its figures, as far as they are known."""
+
+    frame_id: str
+    path: Path
+    at: datetime
+    values: dict[str, Any]
+
+    @property
+    def measured(self) -> bool:
+        return "stars" in self.values
+
+
+@dataclass(slots=True)
+class FocusRun:
+    """A V-curve as it grows."""
+
+    words: str
+    began: datetime
+    why: str
+    samples: list[Sample] = field(default_factory=list)
+    outcome: str = ""
+    said: str = ""
+    best: int | None = None
+
+    def curve(self) -> VCurve | None:
+        """The fit over the samples so far; None while there is none."""
+        try:
+            return fit_vcurve(self.samples)
+        except NoCurve:
+            return None
+
+
+@dataclass(slots=True)
+class Centring:
+    """How far off each solved frame was."""
+
+    words: str
+    began: datetime
+    limit_px: float = 0.0
+    off_px: list[float] = field(default_factory=list)
+    off_arcsec: list[float] = field(default_factory=list)
+    outcome: str = ""
+    said: str = ""
+
+
+@dataclass(slots=True)
+class Pause:
+    """A hold; under way while `ends` is None."""
+
+    begins: datetime
+    ends: datetime | None = None
+
+
+class NightRecord:
+    """Everything drawn of one night; events are added in order."""
+
+    def __init__(self) -> None:
+        self.state = NightState()
+        self.sentences: list[Sentence] = []
+        self.exposures: list[Exposed] = []
+        self.lights: dict[str, Light] = {}
+        self.focus_runs: list[FocusRun] = []
+        self.centrings: list[Centring] = []
+        self.holds: list[Pause] = []
+        self.last_at: datetime | None = None
+        self._log = ReasonLog()
+        self._by_activity: dict[int, FocusRun | Centring] = {}
+
+    @classmethod
+    def of(cls, events: Iterable[Event]) -> "NightRecord":
+        record = cls()
+        for event in events:
+            record.add(event)
+        return record
+
+    def add(self, event: Event) -> None:
+        """Take one more event in. Raises NotAllowed for one that contradicts the run state."""
+        self.state = fold(self.state, event)
+        self.last_at = event.at
+        sentence = self._log.add(event)
+        if sentence is not None:
+            self.sentences.append(sentence)
+        handler = getattr(self, f"_{event.kind.value}", None)
+        if handler is not None:
+            handler(event)
+
+    # -- what is asked of it ----------------------------------------------------------------------
+
+    @property
+    def under_way(self) -> bool:
+        return self.state.run in (RunState.RUNNING, RunState.HELD, RunState.CLOSING)
+
+    @property
+    def exposing(self) -> Exposed | None:
+        last = self.exposures[-1] if self.exposures else None
+        return last if last is not None and last.ends is None else None
+
+    @property
+    def focusing(self) -> FocusRun | None:
+        """The focus run under way."""
+        return next((r for r in reversed(self.focus_runs) if not r.outcome), None)
+
+    @property
+    def centring(self) -> Centring | None:
+        """The centring under way."""
+        return next((c for c in reversed(self.centrings) if not c.outcome), None)
+
+    @property
+    def last_light(self) -> Light | None:
+        return next(reversed(self.lights.values()), None)
+
+    def measured(self) -> list[Light]:
+        """Frames with figures, in order."""
+        return [light for light in self.lights.values() if light.measured]
+
+    @property
+    def rate(self) -> tuple[int, int]:
+        """Frames done, and wanted by the plan the night began with."""
+        started = self.state.started
+        return len(self.state.saved), int(started.values["wanted"]) if started else 0
+
+    # -- one handler a kind of event ----------------------------------------------------------------
+
+    def _night_resumed(self, event: Event) -> None:
+        if (exposing := self.exposing) is not None:
+            exposing.ends, exposing.outcome = event.at, "lost"
+        for run in self._by_activity.values():
+            run.outcome = run.outcome or "lost"
+        self._by_activity.clear()
+
+    def _activity_started(self, event: Event) -> None:
+        kind, words, number = event.values["kind"], event.values["words"], int(event.values["activity"])
+        if kind == "focus":
+            run = FocusRun(words, event.at, event.reason)
+            self.focus_runs.append(run)
+            self._by_activity[number] = run
+        elif kind == "centre":
+            centring = Centring(words, event.at)
+            self.centrings.append(centring)
+            self._by_activity[number] = centring
+
+    def _activity_step(self, event: Event) -> None:
+        run, values = self._by_activity.get(int(event.values["activity"])), event.values
+        if isinstance(run, FocusRun):
+            if values["hfr_px"] > 0:
+                sample = Sample(values["position"], values["hfr_px"], values["sigma_px"], values["stars"])
+                run.samples.append(sample)
+        elif isinstance(run, Centring) and "off_px" in values:
+            run.limit_px = values["limit_px"]
+            run.off_px.append(values["off_px"])
+            run.off_arcsec.append(values["off_arcsec"])
+
+    def _activity_ended(self, event: Event) -> None:
+        run = self._by_activity.pop(int(event.values["activity"]), None)
+        if run is None:
+            return
+        run.outcome, run.said = event.values["outcome"], event.reason
+        if isinstance(run, FocusRun) and "focus" in event.values:
+            run.best = event.values["focus"]["position"]
+
+    def _exposure_started(self, event: Event) -> None:
+        values = event.values
+        expected = (
+            datetime.fromisoformat(values["ends"])
+            if "ends" in values
+            else event.at + timedelta(seconds=values["exposure_s"])
+        )
+        self.exposures.append(
+            Exposed(values["frame_id"], values["block"], values["line"], event.reason, event.at, expected)
+        )
+
+    def _exposure_ended(self, event: Event) -> None:
+        for exposed in reversed(self.exposures):
+            if exposed.frame_id == event.values["frame_id"]:
+                exposed.ends, exposed.outcome = event.at, event.values["outcome"]
+                return
+
+    def _frame_saved(self, event: Event) -> None:
+        values = event.values
+        self.lights[values["frame_id"]] = Light(
+            values["frame_id"], Path(values["path"]), event.at, dict(values)
+        )
+
+    def _frame_measured(self, event: Event) -> None:
+        light = self.lights.get(event.values["frame_id"])
+        if light is not None:
+            self.lights[light.frame_id] = Light(
+                light.frame_id, light.path, light.at, {**light.values, **event.values}
+            )
+
+    def _held(self, event: Event) -> None:
+        self.holds.append(Pause(event.at))
+
+    def _resumed(self, event: Event) -> None:
+        self._end_hold(event.at)
+
+    def _closing_started(self, event: Event) -> None:
+        self._end_hold(event.at)
+
+    def _end_hold(self, at: datetime) -> None:
+        if self.holds and self.holds[-1].ends is None:
+            self.holds[-1].ends = at

@@ -1,0 +1,137 @@
+"""The ribbon: the night across the window, planned and done, in every workspace."""
+
+from datetime import datetime, timedelta
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath
+from PyQt6.QtWidgets import QWidget
+
+from vigil.ui import words
+from vigil.ui.picture import TimePicture, elided, write
+from vigil.ui.session import Session
+from vigil.ui.theme import Size, text_font, theme
+
+_SKY_TOP = 16.0
+_BAR_TOP, _BAR_HEIGHT = 35.0, 25.0
+_MARK_TOP = 66.0
+_STEP = timedelta(minutes=5)
+
+
+class Ribbon(TimePicture):
+    """Planned is outlined, done is filled; a focus run is a V, a hold a bar across."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent)
+        self.setFixedHeight(Size.RIBBON)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setAccessibleName("The night: darkness, plan, what was done, now")
+        session.night_changed.connect(self._describe)
+        session.night_changed.connect(self.update)
+
+    def paint(self, painter: QPainter) -> None:
+        self.paint_sky(painter, _SKY_TOP, Size.RIBBON - _SKY_TOP)
+        self.paint_hours(painter, 12, _SKY_TOP, _SKY_TOP + 4)
+        for begins, ends, _ in self._planned():
+            self._paint_bar(painter, begins, ends)
+        self._paint_done(painter)
+        self._paint_marks(painter)
+        self.paint_moments(painter, _SKY_TOP - 1, Size.RIBBON, labels=True)
+        painter.setPen(theme.pen("line"))
+        painter.drawLine(QPointF(0, Size.RIBBON - 0.5), QPointF(self.width(), Size.RIBBON - 0.5))
+
+    def _planned(self) -> list[tuple[datetime, datetime, str]]:
+        """Each block from its first to its last frame: what is done, and what is still foreseen."""
+        session = self.session
+        ahead = session.plan_ahead() if session.run != "over" else None
+        found = []
+        for block in session.plan.plan.blocks:
+            ends = [s.ends for s in ahead.of_block(block.id)] if ahead else []
+            begins = [s.begins for s in ahead.of_block(block.id)] if ahead else []
+            for exposed in session.record.exposures:
+                if exposed.block == block.id:
+                    begins.append(exposed.begins)
+                    ends.append(exposed.ends or exposed.expected_end)
+            if begins:
+                found.append((min(begins), max(ends), block.target.name))
+        return found
+
+    def _paint_bar(self, painter: QPainter, begins: datetime, ends: datetime) -> None:
+        left, right = self.x(begins), self.x(ends)
+        bar = QRectF(left, _BAR_TOP, max(3.0, right - left), _BAR_HEIGHT)
+        painter.setPen(theme.pen("accent", 1.2))
+        painter.setBrush(theme.colour("ink", 0.55))
+        painter.drawRoundedRect(bar, 2, 2)
+
+    def _paint_done(self, painter: QPainter) -> None:
+        painter.setPen(Qt.PenStyle.NoPen)
+        for exposed in self.session.record.exposures:
+            ends = exposed.ends or min(self.session.now, exposed.expected_end)
+            left, right = self.x(exposed.begins), self.x(ends)
+            whole = exposed.outcome in ("", "done")
+            painter.setBrush(theme.colour("accent_fill", 1.0 if whole else 0.35))
+            painter.drawRect(QRectF(left, _BAR_TOP + 1, max(0.5, right - left + 0.6), _BAR_HEIGHT - 2))
+        for begins, ends, label in self._planned():
+            left, right = self.x(begins), self.x(ends)
+            inside = elided(label, text_font(), right - left - 14)
+            if inside == label:
+                write(painter, QPointF(left + 8, _BAR_TOP + 17), label)
+            else:  # too short a bar: beside it
+                write(painter, QPointF(right + 6, _BAR_TOP + 17), label)
+
+    def _paint_marks(self, painter: QPainter) -> None:
+        record = self.session.record
+        for hold in record.holds:
+            left, right = self.x(hold.begins), self.x(hold.ends or self.session.now)
+            middle = _BAR_TOP + _BAR_HEIGHT / 2
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.colour("ink", 0.7))
+            painter.drawRect(QRectF(left, _BAR_TOP, max(4.0, right - left), _BAR_HEIGHT))
+            painter.setPen(theme.pen("text", 2.0))
+            painter.drawLine(QPointF(left, middle), QPointF(max(left + 4.0, right), middle))
+        for run in record.focus_runs:
+            self._paint_v(painter, self.x(run.began), crossed=run.outcome not in ("", "done"))
+        for centring in record.centrings:
+            x = self.x(centring.began)
+            painter.setPen(theme.pen("soft", 1.2))
+            painter.drawLine(QPointF(x - 3, _MARK_TOP + 11), QPointF(x + 3, _MARK_TOP + 11))
+            painter.drawLine(QPointF(x, _MARK_TOP + 8), QPointF(x, _MARK_TOP + 14))
+
+    def _paint_v(self, painter: QPainter, x: float, crossed: bool) -> None:
+        path = QPainterPath(QPointF(x - 3.5, _MARK_TOP))
+        path.lineTo(x, _MARK_TOP + 6)
+        path.lineTo(x + 3.5, _MARK_TOP)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(theme.pen("text", 1.4))
+        painter.drawPath(path)
+        if crossed:
+            painter.setPen(theme.pen("fault", 1.4))
+            painter.drawLine(QPointF(x - 4, _MARK_TOP + 6), QPointF(x + 4, _MARK_TOP))
+
+    def hover_text(self, moment: datetime) -> str:
+        said = [super().hover_text(moment)]
+        for begins, ends, label in self._planned():
+            if begins <= moment <= ends:
+                zone = self.session.zone
+                said.append(f"{label}, {words.clock(begins, zone)} to {words.clock(ends, zone)}")
+        return "\n".join(said)
+
+    def _describe(self) -> None:
+        zone = self.session.zone
+        bars = [
+            f"{label} {words.clock(begins, zone)} to {words.clock(ends, zone)}"
+            for begins, ends, label in self._planned()
+        ]
+        self.setAccessibleDescription("; ".join(bars) or "nothing planned")
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.button() == Qt.MouseButton.LeftButton:
+            self.session.moments.look_at(self.moment_at(event.position().x()))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Left and right move the moment looked at by five minutes."""
+        moments = self.session.moments
+        step = {Qt.Key.Key_Left: -_STEP, Qt.Key.Key_Right: _STEP}.get(event.key()) if event else None
+        if step is None:
+            super().keyPressEvent(event)
+            return
+        moments.look_at(moments.shown + step)

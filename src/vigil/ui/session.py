@@ -1,0 +1,279 @@
+"""What the window knows: rig, plan, night, keeper. Widgets draw this and ask it for things."""
+
+import time
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from vigil.documents.events import Event, Kind
+from vigil.documents.messages import Answer, Ask, Command, Live, Status
+from vigil.documents.rig import Rig
+from vigil.link.endpoint import News
+from vigil.planning.forecast import Forecast, forecast
+from vigil.planning.spans import local_noon_before
+from vigil.sky.night import NightSky, night_sky
+from vigil.ui.bridge import Bridge, LinkState
+from vigil.ui.moments import Moments
+from vigil.ui.planmodel import PlanModel
+from vigil.ui.record import NightRecord
+from vigil.ui.span import TimeAxis
+
+_TICK_MS = 250
+_UNDER_WAY = ("running", "held", "closing")
+
+
+@dataclass(frozen=True, slots=True)
+class Countdown:
+    """What comes next, and when."""
+
+    words: str
+    at: datetime | None
+
+
+class Session(QObject):
+    """One rig. `night_changed` follows events, `status_changed` what the keeper says."""
+
+    night_changed = pyqtSignal()
+    night_begun = pyqtSignal()
+    status_changed = pyqtSignal()
+    live_changed = pyqtSignal()
+    link_changed = pyqtSignal()
+    refused = pyqtSignal(str)
+    sky_changed = pyqtSignal()
+
+    def __init__(self, rig: Rig, plan: PlanModel, bridge: Bridge | None, now: datetime) -> None:
+        super().__init__()
+        self.rig = rig
+        self.plan = plan
+        self.record = NightRecord()
+        self.status: Status | None = None
+        self.live: Live | None = None
+        self.link = LinkState.STARTING
+        self.link_words = ""
+        self.moments = Moments(now)
+        self.zone = rig.site.time_zone
+        self._bridge = bridge
+        self._heard_s = time.monotonic()
+        self._forecast: tuple[Any, Forecast] | None = None
+        self.sky: NightSky
+        self.axis: TimeAxis
+        self._set_sky(now)
+        if bridge is not None:
+            bridge.told.connect(self.take_news)
+            bridge.status_came.connect(self.take_status)
+            bridge.link_changed.connect(self.take_link)
+            bridge.answered.connect(self._take_answer)
+        self._ticker = QTimer(self)
+        self._ticker.timeout.connect(self._tick)
+        self._ticker.start(_TICK_MS)
+        plan.changed.connect(self._plan_changed)
+
+    # -- asking ---------------------------------------------------------------------------------------
+
+    def start_night(self) -> None:
+        """Begin tonight's plan; what the rig can't do of it is said instead."""
+        wrong = self.plan.contradictions()
+        if wrong:
+            self.refused.emit("; ".join(wrong))
+            return
+        self.ask(Command.START, plan=self.plan.plan.model_dump(mode="json"))
+
+    def hold(self, now: bool = False) -> None:
+        self.ask(Command.HOLD, reason="held by hand", now=now)
+
+    def resume(self) -> None:
+        self.ask(Command.RESUME)
+
+    def end_night(self) -> None:
+        self.ask(Command.END, reason="ended by hand")
+
+    def set_speed(self, speed: float) -> None:
+        self.ask(Command.SPEED, speed=speed)
+
+    def skip(self) -> None:
+        self.ask(Command.SKIP)
+
+    def start_keeper(self) -> None:
+        if self._bridge is not None:
+            self._bridge.start_keeper()
+
+    def ask(self, command: Command, **values: Any) -> None:
+        if self._bridge is None:
+            self.refused.emit("no keeper: this window only looks")
+        else:
+            self._bridge.ask(command, **values)
+
+    # -- what it is like ------------------------------------------------------------------------------
+
+    @property
+    def run(self) -> str:
+        """The run state: "ready", "running", "held", "closing" or "over"."""
+        return self.record.state.run.value
+
+    @property
+    def under_way(self) -> bool:
+        return self.run in _UNDER_WAY
+
+    @property
+    def simulated(self) -> bool:
+        return self.rig.simulated is not None
+
+    @property
+    def now(self) -> datetime:
+        return self.moments.now
+
+    def plan_ahead(self) -> Forecast:
+        """The forecast from now on, or from what the night has done."""
+        state = self.record.state
+        under_way = self.under_way
+        taken = {line.id: state.done(line.id) for b in self.plan.plan.blocks for line in b.lines}
+        if not under_way:
+            taken = {}
+        at = self.now.replace(second=0, microsecond=0)
+        key = (self.plan.plan, at, tuple(taken.items()), state.given_up)
+        if self._forecast is None or self._forecast[0] != key:
+            told = forecast(self.plan.plan, self.rig, at, taken, state.given_up if under_way else ())
+            self._forecast = (key, told)
+        return self._forecast[1]
+
+    def next_event(self) -> Countdown:
+        """What the status line counts down to."""
+        state = self.record.state
+        if (exposing := self.record.exposing) is not None and state.exposing is not None:
+            return Countdown(
+                str(state.exposing.values.get("then", "the next exposure")), exposing.expected_end
+            )
+        if state.waiting is not None and "until" in state.waiting.values and self.run == "running":
+            return Countdown(
+                state.waiting.reason.removesuffix(" then"),
+                datetime.fromisoformat(state.waiting.values["until"]),
+            )
+        sun = self.sky.sun
+        for words, moment in (
+            ("sunset", sun.sunset),
+            ("astronomical dusk", sun.astronomical_dusk),
+            ("astronomical dawn", sun.astronomical_dawn),
+            ("sunrise", sun.sunrise),
+        ):
+            if moment is not None and moment > self.now:
+                return Countdown(words, moment)
+        return Countdown("", None)
+
+    # -- what comes in --------------------------------------------------------------------------------
+
+    def take_news(self, batch: list[News]) -> None:
+        """Events and live values, in order."""
+        events, begun = False, False
+        for news in batch:
+            if isinstance(news, Event):
+                if news.kind is Kind.NIGHT_STARTED:
+                    self.record, begun = NightRecord(), True
+                if news.id <= self.record.state.last_id:
+                    continue
+                self.record.add(news)
+                events = True
+                self.live = None
+                self._advance(news.at)
+            elif isinstance(news, Live):
+                self.live = news
+                self._advance(news.at)
+        if begun:
+            self._take_plan_of_night()
+            self.night_begun.emit()
+        if events:
+            self._lock_plan()
+            self.night_changed.emit()
+        self.live_changed.emit()
+
+    def take_status(self, status: Status) -> None:
+        self.status = status
+        if status.run not in _UNDER_WAY and not self.record.under_way:
+            self._set_now(status.at)  # before a night the keeper's clock may stand earlier than ours
+        else:
+            self._advance(status.at)
+        self._heard_s = time.monotonic()
+        self.status_changed.emit()
+
+    def take_link(self, state: LinkState, words: str) -> None:
+        self.link, self.link_words = state, words
+        if state is not LinkState.OPEN:
+            self.status, self.live = None, None
+        self.link_changed.emit()
+
+    def show_past_night(self, events: list[Event]) -> None:
+        """A night from the ledger, when the keeper has none to tell of."""
+        if events and not self.record.state.night:
+            self.record = NightRecord.of(events)
+            self._lock_plan()
+            self.night_begun.emit()
+            self.night_changed.emit()
+
+    def _take_answer(self, ask: Ask, answer: Answer) -> None:
+        if not answer.taken:
+            self.refused.emit(answer.reason)
+
+    def _take_plan_of_night(self) -> None:
+        """The night that runs may have been begun by somebody else, with a plan of theirs."""
+        from vigil.documents.plan import NightPlan
+        from vigil.documents.store import parse
+
+        started = self.record.state.started
+        if started is not None:
+            plan = parse(NightPlan, started.values["plan"], "the plan of the night")
+            if plan != self.plan.plan:
+                self.plan.show(plan)
+
+    def _lock_plan(self) -> None:
+        self.plan.lock(
+            "the night runs by this plan; it can be changed when the night is over" if self.under_way else ""
+        )
+
+    def _plan_changed(self) -> None:
+        self._forecast = None
+        self.night_changed.emit()
+
+    # -- time -----------------------------------------------------------------------------------------
+
+    def _tick(self) -> None:
+        """Between two words of the keeper its clock goes on as fast as it said."""
+        status = self.status
+        if status is None or self.link is not LinkState.OPEN:
+            return
+        speed = status.speed or 1.0
+        pace = speed if self.under_way else 1.0
+        # at most two seconds ahead of what was heard: simulated time may stand still meanwhile
+        ahead_s = min(2.0, time.monotonic() - self._heard_s) * pace
+        if pace <= 10:
+            self._advance(status.at + timedelta(seconds=ahead_s))
+
+    def _advance(self, moment: datetime) -> None:
+        if moment > self.now:
+            self._set_now(moment)
+
+    def _set_now(self, moment: datetime) -> None:
+        self.moments.set_now(moment)
+        if not self.axis.holds(moment):
+            self._set_sky(moment)
+
+    def _set_sky(self, moment: datetime) -> None:
+        noon = local_noon_before(moment, self.rig.site.time_zone)
+        self.sky = night_sky(noon, self.rig.site.place())
+        self.axis = TimeAxis.of(self.sky, self.zone)
+        self.sky_changed.emit()
+
+
+def last_night(ledger_path: Path, rig_id: str) -> list[Event]:
+    """The events of the rig's latest night; none without a ledger. For a worker thread."""
+    from vigil.ledger.store import LedgerStore
+
+    if not ledger_path.exists():
+        return []
+    store = LedgerStore(ledger_path)
+    try:
+        night = store.last_night(rig_id)
+        return store.events(night) if night else []
+    finally:
+        store.close()

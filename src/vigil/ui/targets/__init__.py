@@ -1,0 +1,1 @@
+"""The Targets workspace: search, chart, altitude tonight."""

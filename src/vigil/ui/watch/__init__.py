@@ -1,0 +1,1 @@
+"""The Watch workspace: what happens now, the last frame, trends, conditions, reasons."""

@@ -1,0 +1,396 @@
+"""Watch: what is happening now, else the last frame; trends under it; conditions and reasons beside it."""
+
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+
+from vigil.documents.plan import Block
+from vigil.imaging.stretch import Stretch, auto_stretch
+from vigil.ui import words
+from vigil.ui.actions import Action
+from vigil.ui.bridge import LinkState
+from vigil.ui.image.histogram import Histogram
+from vigil.ui.image.loading import Loaded, load_for_view
+from vigil.ui.image.view import FrameView, Under
+from vigil.ui.jobs import Jobs
+from vigil.ui.pieces import Facts, Note, OneLine, Progress, button, label, row, set_role, wrapped
+from vigil.ui.record import Light
+from vigil.ui.session import Session
+from vigil.ui.theme import Size
+from vigil.ui.watch.centring import CentringError
+from vigil.ui.watch.conditions import Conditions
+from vigil.ui.watch.curve import FocusCurve
+from vigil.ui.watch.reasons import Reasons
+from vigil.ui.watch.trends import Trends
+from vigil.ui.workspace import Workspace, page, scrolled, side
+
+_PATCH_HALF_PX, _NEAR_PX = 40, 10.0
+_REST_MS = 60
+_MOST_LINES = 4
+
+
+class Watch(Workspace):
+    """Follows the session; frames are read in a worker thread."""
+
+    def __init__(self, session: Session, jobs: Jobs) -> None:
+        super().__init__("Watch")
+        self._session = session
+        self._jobs = jobs
+        self._shown: Path | None = None
+        self._wanted: Path | None = None
+        self._pointed: Under | None = None
+        self.frame = FrameView()
+        self.curve = FocusCurve()
+        self.centring = CentringError()
+        self.note = Note("")
+        self.note.action = button("Start the night", "primary", "Begin tonight's plan", "Ctrl+Return")
+        self.note.action.clicked.connect(session.start_night)
+        inner = self.note.layout()
+        assert isinstance(inner, QVBoxLayout)
+        holder = QHBoxLayout()
+        holder.addStretch(1)
+        holder.addWidget(self.note.action)
+        holder.addStretch(1)
+        inner.insertLayout(2, holder)
+        self.pictures = QStackedWidget()
+        for picture in (self.note, self.frame, self.curve, self.centring):
+            self.pictures.addWidget(picture)
+        self.title, self.subtitle = OneLine(strong=True), OneLine("soft", size=Size.SMALL + 1)
+        self.fit = button("Fit", "plain", "The whole frame", "0")
+        self.one = button("1:1", "plain", "One pixel of the frame on one of the screen", "1")
+        self.auto = button("Auto stretch", "plain", "Black and white point from the frame itself")
+        self.figures = label("", "number")
+        self.under = OneLine("text")
+        self.histogram = Histogram()
+        self.trends = Trends(session)
+        self._tools = QWidget()
+        self._tools.setLayout(row(self.fit, self.one, self.auto, gap=2))
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.timeout.connect(self._tell_under)
+        self._build_main()
+        self._build_side()
+        self._connect()
+        self.refresh()
+
+    def _build_main(self) -> None:
+        texts = QVBoxLayout()
+        texts.setSpacing(0)
+        texts.addWidget(self.title)
+        texts.addWidget(self.subtitle)
+        head = QHBoxLayout()
+        head.addLayout(texts, 1)
+        head.addWidget(self._tools)
+        below = QHBoxLayout()
+        below.setSpacing(Size.MARGIN)
+        said = QVBoxLayout()
+        said.setSpacing(2)
+        said.addWidget(self.figures)
+        said.addWidget(self.under)
+        said.addStretch(1)
+        below.addLayout(said, 1)
+        below.addWidget(self.histogram, 1)
+        self._below = QWidget()
+        self._below.setLayout(below)
+        below.setContentsMargins(0, 0, 0, 0)
+        main = page(head, self.pictures, self._below, self.trends, gap=6)
+        layout = main.layout()
+        assert isinstance(layout, QVBoxLayout)
+        layout.setStretchFactor(self.pictures, 1)
+        self._main = main
+
+    def _build_side(self) -> None:
+        self.mood = label("", "head")
+        self.mood_words = wrapped()
+        self.done = Facts()
+        self.done_bar = Progress()
+        self.next = Facts()
+        self.conditions = Conditions()
+        self.reasons = Reasons(self._session.zone)
+        inspector = side(
+            self.mood,
+            self.mood_words,
+            label("Frames", "section"),
+            self.done,
+            self.done_bar,
+            label("Next", "section"),
+            self.next,
+            label("Each exposure needs", "section"),
+            self.conditions,
+            label("Why", "section"),
+            scrolled(self.reasons),
+            stretch=False,
+        )
+        layout = inspector.layout()
+        assert isinstance(layout, QVBoxLayout)
+        layout.setStretch(layout.count() - 1, 1)
+        self.build(self._main, inspector)
+
+    def _connect(self) -> None:
+        session = self._session
+        self.fit.clicked.connect(self.frame.fit)
+        self.one.clicked.connect(self.frame.one_to_one)
+        self.auto.clicked.connect(self._auto_stretch)
+        self.histogram.stretched.connect(self.frame.set_stretch)
+        self.frame.pointed.connect(self._point)
+        session.night_changed.connect(self.refresh)
+        session.night_begun.connect(self._forget)
+        session.status_changed.connect(self._refresh_side)
+        session.link_changed.connect(self.refresh)
+
+    def actions_here(self) -> list[Action]:
+        def no_frame() -> str:
+            return "" if self._shown else "no frame is shown"
+
+        return [
+            Action("Fit the frame", self.frame.fit, "", no_frame),
+            Action("Frame at 1:1", self.frame.one_to_one, "", no_frame),
+            Action("Auto stretch", self._auto_stretch, "", no_frame),
+        ]
+
+    # -- the picture ------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        record = self._session.record
+        light = record.last_light
+        if light is not None and light.path != self._wanted:
+            self._load(light)
+        self._choose_picture()
+        self._show_figures()
+        self._refresh_side()
+
+    def _choose_picture(self) -> None:
+        record = self._session.record
+        focusing, centring = record.focusing, record.centring
+        if focusing is not None:
+            self.curve.show_run(focusing)
+            self._show(self.curve)
+        elif centring is not None:
+            self.centring.show_run(centring)
+            self._show(self.centring)
+        elif self._shown is not None:
+            self._show(self.frame)
+        elif record.focus_runs and record.under_way:
+            # the last curve says more than an empty frame
+            self.curve.show_run(record.focus_runs[-1])
+            self._show(self.curve)
+        else:
+            self._say_why_empty()
+            self._show(self.note)
+
+    def _show(self, picture: QWidget) -> None:
+        if self.pictures.currentWidget() is not picture:
+            self.pictures.setCurrentWidget(picture)
+        frame = picture is self.frame
+        self._tools.setVisible(frame)
+        self._below.setVisible(frame)
+        self.title.setVisible(frame)
+        self.subtitle.setVisible(frame)
+
+    def _say_why_empty(self) -> None:
+        session, action = self._session, self.note.action
+        assert action is not None
+        if session.link is not LinkState.OPEN:
+            starting = session.link is LinkState.STARTING
+            self.note.say("Looking for the keeper…" if starting else "No keeper", session.link_words)
+            action.hide()
+        elif session.under_way:
+            self.note.say("No frame yet", "The first one appears here as soon as it is on disk.")
+            action.hide()
+        elif session.run == "over":
+            self.note.say("The night is over", "No frame was taken.")
+            action.hide()
+        else:
+            self.note.say(
+                "No night under way",
+                "Frames, focus runs and reasons appear here while one is. "
+                f"Tonight's plan: {session.plan.plan.wanted} frames.",
+            )
+            action.setVisible(bool(session.plan.plan.blocks))
+
+    def _forget(self) -> None:
+        self._shown = self._wanted = None
+        self.frame.clear()
+        self.histogram.clear()
+
+    def _load(self, light: Light) -> None:
+        self._wanted = light.path
+        self._jobs.run("last frame", lambda: load_for_view(light.path), self._loaded, self._not_loaded)
+
+    def _loaded(self, loaded: Loaded) -> None:
+        self._shown = loaded.path
+        self.frame.show_frame(loaded.pyramid, loaded.stretch)
+        self.histogram.show_image(loaded.pyramid.image, loaded.stretch)
+        self._choose_picture()
+        self._show_figures()
+
+    def _not_loaded(self, problem: Exception) -> None:
+        self._shown = None
+        self.note.say("The last frame can't be shown", str(problem))
+        if self.note.action is not None:
+            self.note.action.hide()
+        self._show(self.note)
+
+    def _auto_stretch(self) -> None:
+        pyramid = self.frame.pyramid
+        if pyramid is not None:
+            stretch: Stretch = auto_stretch(pyramid.image)
+            self.frame.set_stretch(stretch)
+            self.histogram.show_image(pyramid.image, stretch)
+
+    def _show_figures(self) -> None:
+        light = self._session.record.last_light
+        if light is None or light.path != self._shown:
+            return
+        v = light.values
+        self.title.say(
+            f"{v['target']} · {v['filter']} {words.exposure(v['exposure_s'])} · {v['number']} of {v['of']}"
+        )
+        cold = f"{words.signed(v['temperature_c'])} °C" if v.get("temperature_c") is not None else ""
+        self.subtitle.say(
+            " · ".join(x for x in (f"read out {words.clock(light.at, self._session.zone, True)}", cold) if x)
+        )
+        self.subtitle.setToolTip(str(light.path))
+        if light.measured and v["hfr_px"]:
+            scale = self._session.rig.scale_arcsec_px()
+            fwhm = f"FWHM {v['fwhm_px'] * scale:.1f}″  " if v.get("fwhm_px") else ""
+            self.figures.setText(
+                f"HFR {v['hfr_px']:.2f} px  {fwhm}stars {words.grouped(v['stars'])}  "
+                f"elongation {v['elongation']:.2f}"
+            )
+        elif light.measured:
+            self.figures.setText("no stars found: cloud, cover, or far out of focus?")
+        else:
+            self.figures.setText("being measured…")
+
+    # -- under the pointer --------------------------------------------------------------------------------
+
+    def _point(self, under: Under | None) -> None:
+        self._pointed = under
+        if under is None:
+            self._rest.stop()
+            self.under.say("")
+        else:
+            self.under.say(f"x {under.column}  y {under.row}  {words.grouped(under.adu)} ADU")
+            self._rest.start(_REST_MS)
+
+    def _tell_under(self) -> None:
+        """The pointer rests: is there a star?"""
+        under, pyramid = self._pointed, self.frame.pyramid
+        if under is None or pyramid is None:
+            return
+        size_px = star_size_near(pyramid.image, under.column, under.row)
+        if size_px is not None:
+            said = f"x {under.column}  y {under.row}  {words.grouped(under.adu)} ADU"
+            self.under.say(f"{said}  star HFR {size_px:.2f} px")
+
+    # -- the side -----------------------------------------------------------------------------------------
+
+    def _refresh_side(self) -> None:
+        session, status = self._session, self._session.status
+        self._show_mood()
+        state = session.record.state
+        block = self._current_block()
+        facts = [
+            (
+                f"{block.target.name} · {line.filter} {words.exposure(line.exposure_s)}",
+                f"{state.done(line.id)} of {line.count}",
+            )
+            for line in (block.lines[:_MOST_LINES] if block else [])
+        ]
+        done, wanted = session.record.rate
+        wanted = wanted or session.plan.plan.wanted
+        if len(session.plan.plan.blocks) > 1:
+            facts.append(("all together", f"{done} of {wanted}"))
+        self.done.show_facts(facts)
+        self.done_bar.show_share(done / wanted if wanted else 0.0)
+        self.next.show_facts(self._coming())
+        self.conditions.show_checks(status.conditions if status else [])
+        self.reasons.show_sentences(session.record.sentences)
+
+    def _current_block(self) -> Block | None:
+        """The one being exposed, else the next, else the last."""
+        session = self._session
+        blocks = session.plan.plan.blocks
+        exposures = session.record.exposures
+        here = exposures[-1].block if exposures else ""
+        if not session.record.exposing and session.run != "over":
+            ahead = next((s.block for s in session.plan_ahead().steps), "")
+            here = ahead or here
+        return next((b for b in blocks if b.id == here), blocks[0] if blocks else None)
+
+    def _coming(self) -> list[tuple[str, str]]:
+        session = self._session
+        ahead = session.plan_ahead()
+        coming = []
+        if session.run in ("ready", "running", "held"):
+            seen: set[str] = set()
+            for step in ahead.steps:
+                if step.begins < session.now or step.line in seen or step.kind == "centre":
+                    continue
+                seen.add(step.line)
+                line = next((x for b in session.plan.plan.blocks for x in b.lines if x.id == step.line), None)
+                block = next((b for b in session.plan.plan.blocks if b.id == step.block), None)
+                if line is not None and block is not None:
+                    coming.append((f"{block.target.name}, {line.filter} begins", step.begins))
+            if ahead.ends is not None:
+                coming.append(("last frame read out", ahead.ends))
+        dawn = session.sky.sun.astronomical_dawn
+        if dawn is not None and dawn > session.now:
+            coming.append(("astronomical dawn", dawn))
+        coming.sort(key=lambda item: item[1])
+        return [
+            (said, f"{words.clock(at, session.zone)}  in {words.countdown(at, session.now)}")
+            for said, at in coming[:3]
+        ]
+
+    def _show_mood(self) -> None:
+        """The one thing to read from across the room."""
+        session = self._session
+        run = session.run
+        if session.link is LinkState.STARTING:
+            mood, said, role = "One moment", "looking for the keeper", "head"
+        elif session.link is not LinkState.OPEN:
+            mood, said, role = "No keeper", "nothing looks after the rig", "fault"
+        elif run == "held":
+            mood, said, role = "Holding", session.record.state.hold or "", "warn"
+        elif run == "running":
+            faults = [
+                n for n, s in (session.status.devices if session.status else {}).items() if s == "fault"
+            ]
+            mood, role = ("All quiet", "head") if not faults else (f"{faults[0]}: fault", "fault")
+            said = "nothing needs you" if not faults else "Vigil is dealing with it"
+        elif run == "closing":
+            mood, said, role = "Closing", session.record.state.end_reason, "head"
+        elif run == "over":
+            done, wanted = session.record.rate
+            failed = [p["part"] for p in session.record.state.closing if p["outcome"] == "failed"]
+            mood, role = ("Good night", "head") if not failed else ("Look at the rig", "fault")
+            said = f"{done} of {wanted} frames; {session.record.state.end_reason}"
+            if failed:
+                said = f"failed at the end: {', '.join(failed)}"
+        else:
+            mood, said, role = "Ready", f"{session.plan.plan.wanted} frames planned", "head"
+        self.mood.setText(mood)
+        self.mood_words.setText(said)
+        set_role(self.mood, role if role == "head" else f"head-{role}")
+
+
+def star_size_near(image: np.ndarray, column: int, row: int) -> float | None:
+    """HFR (px) of the star nearest to a pixel, within ten pixels of it; from a small patch around."""
+    from vigil.imaging.stars import find_stars
+
+    top, left = max(0, row - _PATCH_HALF_PX), max(0, column - _PATCH_HALF_PX)
+    patch = image[top : row + _PATCH_HALF_PX, left : column + _PATCH_HALF_PX]
+    if min(patch.shape) < 2 * _PATCH_HALF_PX // 2:
+        return None
+    try:
+        stars, *_ = find_stars(patch)
+    except ValueError:
+        return None
+    away = np.hypot(stars.x_px - (column - left), stars.y_px - (row - top))
+    if len(stars) == 0 or away.min() > _NEAR_PX:
+        return None
+    return float(stars.hfr_px[int(np.argmin(away))])

@@ -1,0 +1,386 @@
+"""The window: ribbon, workspace words, work area, status line; keys; closing."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QByteArray, QSettings
+from PyQt6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+
+from vigil.documents.messages import Command
+from vigil.ui import words
+from vigil.ui.actions import Action
+from vigil.ui.bridge import LinkState
+from vigil.ui.commandbar import CommandBar
+from vigil.ui.jobs import Jobs
+from vigil.ui.night.workspace import NightWorkspace
+from vigil.ui.overlay import Banner, Question
+from vigil.ui.pieces import label
+from vigil.ui.ribbon import Ribbon
+from vigil.ui.session import Session
+from vigil.ui.statusline import SPEEDS, PaceRow, StatusLine
+from vigil.ui.targets.workspace import Targets
+from vigil.ui.theme import Light, Size, theme
+from vigil.ui.watch.workspace import Watch
+from vigil.ui.workspace import Unbuilt, Workspace
+from vigil.ui.workspacerow import WORKSPACES, WorkspaceRow
+
+_COMING = {
+    "Rig": "The optical train from sky to sensor, each device to edit and to use by hand.",
+    "Tune": "The benches: polar alignment, focus, guiding, mount.",
+    "Flats & darks": "Which calibration frames exist for which lights, and taking the missing ones.",
+    "Ledger": "Hours for each project, nights, frames with their verdicts.",
+}
+
+
+class Window(QMainWindow):
+    """`settings` keeps its state between runs; None keeps none."""
+
+    def __init__(self, session: Session, jobs: Jobs, settings: QSettings | None = None) -> None:
+        super().__init__()
+        self.session = session
+        self._jobs = jobs
+        self._settings = settings
+        self._may_close = False
+        self._folded = False
+        self._full = False
+        self.setWindowTitle(f"Vigil — {session.rig.name}")
+        self.setMinimumSize(*Size.LEAST_WINDOW)
+        self.resize(*Size.DESIGN_WINDOW)
+        self.ribbon = Ribbon(session)
+        self.row = WorkspaceRow()
+        self.pace = PaceRow(session)
+        self.clock: QLabel = label("", "number")
+        self.banner = Banner()
+        self.stack = QStackedWidget()
+        self.status = StatusLine(session)
+        self.workspaces: dict[str, Workspace] = {}
+        self._lay_out()
+        self.question = Question(self)
+        self.command_bar = CommandBar(self, self.find_actions)
+        self._add_workspaces()
+        self._connect()
+        self._actions = self._make_actions()
+        for action in [*self._actions, *(a for w in self.workspaces.values() for a in w.actions_here())]:
+            if action.keys:
+                self._add_shortcut(action)
+        self._restore()
+        self._show_clock()
+        self.setFocus()
+
+    # -- building --------------------------------------------------------------------------------------
+
+    def _lay_out(self) -> None:
+        place = f"{self.session.rig.name} · {self.session.rig.site.name}"
+        self.place = label(place, "soft")
+        self._bar = QWidget()
+        bar = QHBoxLayout(self._bar)
+        bar.setContentsMargins(0, 0, Size.MARGIN, 0)
+        bar.setSpacing(10)
+        bar.addWidget(self.row, 1)
+        bar.addWidget(self.clock)
+        bar.addWidget(self.pace)
+        bar.addWidget(self.place)
+        self._bar.setFixedHeight(Size.WORKSPACES)
+        central = QWidget()
+        layout = QVBoxLayout(central)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        for widget in (self.ribbon, self._bar, self.banner):
+            layout.addWidget(widget)
+        layout.addWidget(self.stack, 1)
+        layout.addWidget(self.status)
+        self.setCentralWidget(central)
+
+    def _add_workspaces(self) -> None:
+        self.watch = Watch(self.session, self._jobs)
+        self.night = NightWorkspace(self.session)
+        self.targets = Targets(self.session, self._jobs, lambda: self.go_to("Night"))
+        self.night.find_target.clicked.connect(lambda: self.go_to("Targets"))
+        built: dict[str, Workspace] = {"Watch": self.watch, "Night": self.night, "Targets": self.targets}
+        for name in WORKSPACES:
+            workspace = built.get(name) or Unbuilt(name, _COMING.get(name, ""))
+            self.workspaces[name] = workspace
+            self.stack.addWidget(workspace)
+
+    def _connect(self) -> None:
+        session = self.session
+        self.row.chosen.connect(self.go_to)
+        self.status.end.clicked.connect(self.ask_to_end)
+        session.refused.connect(lambda why: self.banner.say(f"Not done: {why}"))
+        session.link_changed.connect(self._link_changed)
+        session.night_begun.connect(self._night_begun)
+        session.moments.now_changed.connect(self._show_clock)
+        session.moments.changed.connect(self._show_clock)
+
+    def _make_actions(self) -> list[Action]:
+        session = self.session
+
+        def unless(allowed: Callable[[], bool], why: str) -> Callable[[], str]:
+            return lambda: "" if allowed() else why
+
+        def open_link() -> bool:
+            return session.link is LinkState.OPEN
+
+        running = unless(lambda: open_link() and session.run in ("running", "held"), "no night is under way")
+        actions = [
+            Action(f"Go to {name}", lambda n=name: self.go_to(n), f"Ctrl+{i + 1}")  # type: ignore[misc]
+            for i, name in enumerate(WORKSPACES)
+        ]
+        actions += [
+            Action("Start the night", session.start_night, "Ctrl+Return", self._start_hindrance),
+            Action(
+                "Hold",
+                session.hold,
+                "Ctrl+H",
+                unless(lambda: session.run == "running", "no night is running"),
+            ),
+            Action(
+                "Hold at once, abandoning the exposure",
+                lambda: session.hold(now=True),
+                "",
+                unless(lambda: session.run == "running", "no night is running"),
+            ),
+            Action(
+                "Resume",
+                session.resume,
+                "Ctrl+Shift+H",
+                unless(lambda: session.run == "held", "nothing is held"),
+            ),
+            Action("End night", self.ask_to_end, "Ctrl+E", running),
+            Action("Red light", self.toggle_red, "Ctrl+R"),
+            Action("Red light dimmer", lambda: self.dim_red(-0.1), "Ctrl+Shift+Down", self._not_red),
+            Action("Red light brighter", lambda: self.dim_red(0.1), "Ctrl+Shift+Up", self._not_red),
+            Action("Fold the sides away", self.toggle_fold, "F9"),
+            Action("Main picture on the whole screen", self.toggle_full, "F11"),
+            Action("Back to now", lambda: session.moments.look_at(None), "Esc"),
+            Action(
+                "Undo",
+                session.plan.undo,
+                "Ctrl+Z",
+                lambda: "" if session.plan.undoable else "nothing to undo",
+            ),
+            Action(
+                "Redo",
+                session.plan.redo,
+                "Ctrl+Shift+Z",
+                lambda: "" if session.plan.redoable else "nothing to redo",
+            ),
+            Action(
+                "Start the keeper again",
+                session.start_keeper,
+                "",
+                unless(lambda: session.link in (LinkState.GONE, LinkState.LEFT), "a keeper is there"),
+            ),
+            Action("Commands", self.command_bar.open, "Ctrl+K"),
+            Action("Close the window", self.close_window, "Ctrl+Q"),
+        ]
+        if session.simulated:
+            scaled = unless(
+                lambda: session.status is not None and session.status.clock == "scaled",
+                "time isn't simulated here",
+            )
+            actions += [
+                Action(
+                    f"Simulated time {words.TIMES}{speed:g}",
+                    lambda s=speed: session.set_speed(s),  # type: ignore[misc]
+                    "",
+                    scaled,
+                )
+                for speed in SPEEDS
+            ]
+            actions.append(Action("Skip to the next event", session.skip, "Ctrl+J", running))
+        return actions
+
+    def _add_shortcut(self, action: Action) -> None:
+        shortcut = QShortcut(QKeySequence(action.keys), self)
+
+        def go() -> None:
+            if not self.question.isVisible() and not action.hindrance():
+                action.run()
+
+        shortcut.activated.connect(go)
+
+    def find_actions(self, typed: str) -> list[Action]:
+        """What matches the words typed: those that can be done now first."""
+        here = [a for w in self.workspaces.values() for a in w.actions_here()]
+        found = [a for a in [*here, *self._actions] if a.matches(typed) and a.name != "Commands"]
+        begins = typed.casefold().strip()
+        return sorted(found, key=lambda a: (bool(a.hindrance()), not a.name.casefold().startswith(begins)))
+
+    # -- going about -----------------------------------------------------------------------------------
+
+    @property
+    def current(self) -> Workspace:
+        widget = self.stack.currentWidget()
+        assert isinstance(widget, Workspace)
+        return widget
+
+    def go_to(self, name: str) -> None:
+        workspace = self.workspaces[name]
+        self.stack.setCurrentWidget(workspace)
+        self.row.show_current(name)
+        workspace.fold(self._folded or self._full)
+        workspace.entered()
+
+    def toggle_fold(self) -> None:
+        self._folded = not self._folded
+        self.current.fold(self._folded)
+
+    def toggle_full(self) -> None:
+        """The main picture on the whole screen; F11 or Esc brings everything back."""
+        self._full = not self._full
+        for widget in (self.ribbon, self._bar):
+            widget.setVisible(not self._full)
+        self.current.fold(self._folded or self._full)
+        self.status.enlarge(self._full)
+        if self._full:
+            self.showFullScreen()
+        else:
+            self.showNormal()
+
+    def toggle_red(self) -> None:
+        theme.set_light(Light.DARK if theme.red else Light.RED)
+
+    def dim_red(self, by: float) -> None:
+        theme.set_light(Light.RED, theme.brightness + by)
+
+    def _not_red(self) -> str:
+        return "" if theme.red else "red light is off"
+
+    def _start_hindrance(self) -> str:
+        session = self.session
+        if session.link is not LinkState.OPEN:
+            return "no keeper answers"
+        if session.under_way:
+            return "the night is under way"
+        return "; ".join(session.plan.contradictions())
+
+    def _show_clock(self) -> None:
+        moments = self.session.moments
+        zone = self.session.zone
+        name = words.zone_name(moments.now, zone)
+        if moments.as_at is not None:
+            self.clock.setText(f"as at {words.clock(moments.as_at, zone)} {name}")
+        else:
+            self.clock.setText(f"{words.clock(moments.now, zone, True)} {name}")
+        self.clock.setToolTip(words.both_clocks(moments.as_at or moments.now, zone))
+
+    # -- what the keeper does --------------------------------------------------------------------------
+
+    def _night_begun(self) -> None:
+        if self.session.run != "over":
+            self.go_to("Watch")
+
+    def _link_changed(self) -> None:
+        session = self.session
+        if session.link is LinkState.GONE:
+            what = (
+                "The keeper has died: nothing looks after the night. "
+                if session.under_way
+                else "No keeper answers. "
+            )
+            then = "A new one takes the night up where it was." if session.under_way else ""
+            self.banner.say(
+                f"{what}{then}\n{session.link_words}",
+                "Start the keeper again",
+                session.start_keeper,
+                lasting=True,
+            )
+        elif session.link is LinkState.LEFT:
+            self.banner.say("The keeper has left.", "Start a keeper", session.start_keeper, lasting=True)
+        elif session.link is LinkState.OPEN:
+            self.banner.hide()
+
+    # -- ending and closing ----------------------------------------------------------------------------
+
+    def ask_to_end(self) -> None:
+        session = self.session
+        if session.run not in ("running", "held"):
+            return
+        done, wanted = session.record.rate
+        exposing = session.record.exposing
+        lost = f" The exposure under way ({exposing.words}) is lost." if exposing else ""
+        self.question.ask(
+            "End the night?",
+            f"{done} of {wanted} frames are on disk.{lost} The mount parks, the camera warms up, "
+            "the devices are disconnected.",
+            [
+                ("Go on", "", lambda: None),
+                ("End the night", "fault", session.end_night),
+                ("Cancel", "plain", lambda: None),
+            ],
+        )
+
+    def close_window(self) -> None:
+        self.close()
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        if event is None:
+            return
+        session = self.session
+        if self._may_close or not session.under_way or session.link is not LinkState.OPEN:
+            if not session.under_way and session.link is LinkState.OPEN:
+                session.ask(Command.RETIRE)  # nothing to look after
+            self._keep()
+            event.accept()
+            return
+        event.ignore()
+        self.question.ask(
+            "The night goes on without this window",
+            "The keeper looks after it. Open Vigil again at any time to see all that has happened meanwhile.",
+            [
+                ("Close the window, the night goes on", "primary", self._close_now),
+                ("End the night and close", "fault", self._end_and_close),
+                ("Stay", "plain", lambda: None),
+            ],
+        )
+
+    def _close_now(self) -> None:
+        self._may_close = True
+        self.close()
+
+    def _end_and_close(self) -> None:
+        self.session.end_night()
+        self._close_now()
+
+    # -- state kept ------------------------------------------------------------------------------------
+
+    def _keep(self) -> None:
+        if self._settings is None:
+            return
+        self._settings.setValue("geometry", self.saveGeometry())
+        self._settings.setValue("workspace", self.current.name)
+        self._settings.setValue("folded", int(self._folded))
+        self._settings.setValue("light", theme.light.value)
+        self._settings.setValue("brightness", theme.brightness)
+        self._settings.sync()
+
+    def _restore(self) -> None:
+        name = "Night"
+        if self._settings is not None:
+            geometry = self._settings.value("geometry")
+            if isinstance(geometry, QByteArray):
+                self.restoreGeometry(geometry)
+            name = str(self._settings.value("workspace", name))
+            self._folded = str(self._settings.value("folded", "0")) == "1"
+        self.go_to(name if name in self.workspaces else "Night")
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self.question.place()
+        self.command_bar.place()
+
+
+def settings_at(path: Path) -> QSettings:
+    """The window's state, in a file of its own."""
+    return QSettings(str(path), QSettings.Format.IniFormat)
+
+
+def light_kept(settings: QSettings) -> tuple[Light, float]:
+    """The light of the last time, before anything is shown: nothing may flash."""
+    light = Light.RED if settings.value("light") == Light.RED.value else Light.DARK
+    try:
+        return light, float(str(settings.value("brightness", 1.0)))
+    except ValueError:
+        return light, 1.0

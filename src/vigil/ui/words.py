@@ -1,0 +1,75 @@
+"""Numbers, angles and times as the window writes them: the one place."""
+
+from datetime import datetime, timedelta
+from zoneinfo import ZoneInfo
+
+from vigil.sky.angles import format_dec, format_ra
+
+MINUS, TIMES, ARC_MIN, ARC_SEC = "−", "×", "′", "″"
+NOTHING = "–"
+
+
+def clock(moment: datetime, zone: str, seconds: bool = False) -> str:
+    """A moment in the site's time."""
+    return f"{moment.astimezone(ZoneInfo(zone)):{'%H:%M:%S' if seconds else '%H:%M'}}"
+
+
+def zone_name(moment: datetime, zone: str) -> str:
+    """The short name of the site's time, such as CET."""
+    return moment.astimezone(ZoneInfo(zone)).tzname() or zone
+
+
+def both_clocks(moment: datetime, zone: str) -> str:
+    """The site's time and UTC, for hovering."""
+    return f"{clock(moment, zone, True)} {zone_name(moment, zone)} · {moment:%H:%M:%S} UTC"
+
+
+def signed(value: float, decimals: int = 1) -> str:
+    """A number with a true minus sign."""
+    text = f"{value:.{decimals}f}"
+    if float(text) == 0:
+        text = text.lstrip("-")
+    return text.replace("-", MINUS)
+
+
+def grouped(value: float) -> str:
+    """A count with thin spaces between thousands."""
+    return f"{value:,.0f}".replace(",", "\u2009").replace("-", MINUS)
+
+
+def duration(seconds: float) -> str:
+    """Hours and minutes, or minutes and seconds: "2 h 05", "3:14"."""
+    whole = max(0, round(seconds))
+    if whole >= 3600:
+        minutes = round(whole / 60)
+        return f"{minutes // 60} h {minutes % 60:02d}"
+    return f"{whole // 60}:{whole % 60:02d}"
+
+
+def countdown(until: datetime, now: datetime) -> str:
+    return duration((until - now) / timedelta(seconds=1))
+
+
+def degrees(value: float, decimals: int = 0) -> str:
+    return f"{signed(value, decimals)}°"
+
+
+def ra(ra_deg: float) -> str:
+    return format_ra(ra_deg)
+
+
+def dec(dec_deg: float) -> str:
+    return format_dec(dec_deg)
+
+
+def arc(arcmin: float) -> str:
+    """A size on the sky: degrees, minutes or seconds, whichever reads best."""
+    if arcmin >= 120:
+        return f"{arcmin / 60:.1f}°"
+    if arcmin >= 1:
+        return f"{arcmin:.0f}{ARC_MIN}"
+    return f"{60 * arcmin:.0f}{ARC_SEC}"
+
+
+def exposure(seconds: float) -> str:
+    return f"{seconds:g} s"

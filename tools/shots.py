@@ -1,0 +1,200 @@
+"""Pictures of the main views in telling moments, from the demo's data: `./dev shots [NAME …]`.
+
+A long night is played by the real keeper on the sim observatory, in virtual time; the window is then shown
+what its keeper told at chosen events.
+"""
+
+import os
+import sys
+import tempfile
+from collections.abc import Callable
+from datetime import timedelta
+from pathlib import Path
+
+os.environ["QT_QPA_PLATFORM"] = "offscreen"
+
+from PyQt6.QtWidgets import QApplication, QWidget
+
+from campaigns.night import Played, play
+from vigil.cli.files import demo_file
+from vigil.documents.events import Event, Kind
+from vigil.documents.messages import Command, Live, Status
+from vigil.documents.plan import NightPlan
+from vigil.documents.rig import Rig
+from vigil.documents.store import load
+from vigil.ui.app import make_application
+from vigil.ui.bridge import LinkState
+from vigil.ui.gallery import Gallery
+from vigil.ui.jobs import Jobs
+from vigil.ui.planmodel import PlanModel
+from vigil.ui.session import Session
+from vigil.ui.theme import Light, Size, theme
+from vigil.ui.window import Window
+
+_FOLDER = Path("docs/screenshots")
+_FRAMES = 22
+
+
+class Told:
+    """What the keeper of a played night said, event by event."""
+
+    def __init__(self, frames: Path) -> None:
+        self.rig = load(Rig, demo_file("rig.json"))
+        self.plan = load(NightPlan, demo_file("long-night.json"))
+        self.events: list[Event] = []
+        self.statuses: list[Status] = []
+        self._measured = 0
+        play(self.rig, self.plan, frames, on_event=self._listen)
+
+    async def _listen(self, event: Event, played: Played) -> None:
+        self.events.append(event)
+        status = await played.link.status()
+        self.statuses.append(status.model_copy(update={"clock": "scaled", "speed": 60.0}))
+        self._measured += event.kind is Kind.FRAME_MEASURED
+        if self._measured == _FRAMES and event.kind is Kind.FRAME_MEASURED:
+            await played.ask(Command.END, reason="ended by hand")
+
+    def index(self, wanted: Callable[[Event], bool], number: int = 1) -> int:
+        """How many events there are up to the number-th that is wanted."""
+        found = [i for i, event in enumerate(self.events) if wanted(event)]
+        return found[number - 1] + 1
+
+
+class Stage:
+    """A window without a keeper, put into moments of the told night."""
+
+    def __init__(self, told: Told) -> None:
+        self.told = told
+        assert told.rig.simulated is not None
+        self.jobs = Jobs()
+        self.model = PlanModel(told.rig, told.plan, None)
+        self.session = Session(told.rig, self.model, None, told.rig.simulated.starts_at)
+        self.window = Window(self.session, self.jobs)
+        self.window.resize(*Size.DESIGN_WINDOW)
+        self.window.show()
+        self.session.take_link(LinkState.OPEN, "")
+
+    def at(self, events: int, later_s: float = 0.0, live: Live | None = None) -> None:
+        session, told = self.session, self.told
+        session.take_news([e for e in told.events[:events] if e.id > session.record.state.last_id])
+        status = told.statuses[max(0, events - 1)]
+        at = status.at + timedelta(seconds=later_s)
+        if events == 0:
+            status = status.model_copy(update={"run": "ready", "night": None, "conditions": [], "doing": ""})
+        session.take_status(status.model_copy(update={"at": at}))
+        if live is not None:
+            session.take_news([live])
+        self.settle()
+
+    def settle(self) -> None:
+        app = QApplication.instance()
+        assert app is not None
+        for _ in range(600):
+            app.processEvents()
+            if not any(self.jobs.busy(kind) for kind in ("last frame", "chart", "catalogue")):
+                break
+            import time
+
+            time.sleep(0.01)
+        for _ in range(5):
+            app.processEvents()
+
+
+def _save(widget: QWidget, name: str) -> None:
+    _FOLDER.mkdir(parents=True, exist_ok=True)
+    path = _FOLDER / f"{name}.png"
+    widget.grab().save(str(path))
+    print(path)
+
+
+def _is(kind: Kind, /, **values: object) -> Callable[[Event], bool]:
+    return lambda e: e.kind is kind and all(e.values.get(k) == v for k, v in values.items())
+
+
+def main(names: list[str]) -> int:
+    """Take the pictures named, all without names."""
+    app = make_application(["vigil"])
+
+    def wanted(name: str) -> bool:
+        return not names or name in names
+
+    for name, light in (("gallery", Light.DARK), ("gallery-red", Light.RED)):
+        if wanted(name):
+            theme.set_light(light)
+            gallery = Gallery()
+            gallery.resize(1120, 720)
+            gallery.show()
+            app.processEvents()
+            _save(gallery, name)
+    theme.set_light(Light.DARK)
+    if names and not set(names) - {"gallery", "gallery-red"}:
+        return 0
+    with tempfile.TemporaryDirectory() as frames:
+        _take_views(Told(Path(frames)), wanted)
+    return 0
+
+
+def _take_views(told: Told, wanted: Callable[[str], bool]) -> None:
+    stage = Stage(told)
+    window = stage.window
+    stage.at(0)
+    window.go_to("Night")
+    stage.settle()
+    if wanted("night"):
+        _save(window, "night")
+    window.go_to("Targets")
+    stage.settle()
+    window.targets.search.setText("ngc 14")
+    window.targets.found.choose(0)
+    stage.settle()
+    window.targets.search.setText("california")
+    window.targets.found.choose(0)
+    stage.settle()
+    if wanted("targets"):
+        _save(window, "targets")
+    window.go_to("Watch")
+    if wanted("watch-ready"):
+        _save(window, "watch-ready")
+    focus = told.index(_is(Kind.ACTIVITY_STEP, kind="focus"), 8)
+    stage.at(focus)
+    window.go_to("Watch")
+    if wanted("watch-focusing"):
+        _save(window, "watch-focusing")
+    stage.at(told.index(_is(Kind.ACTIVITY_STEP, kind="centre"), 3))
+    if wanted("watch-centring"):
+        _save(window, "watch-centring")
+    stage.at(told.index(_is(Kind.FRAME_MEASURED), 20), later_s=190)
+    if wanted("watch"):
+        _save(window, "watch")
+    if wanted("night-running"):
+        window.go_to("Night")
+        stage.settle()
+        _save(window, "night-running")
+    if wanted("commands"):
+        window.go_to("Watch")
+        window.command_bar.open()
+        window.command_bar.line.setText("s")
+        stage.settle()
+        _save(window, "commands")
+        window.command_bar.close_bar()
+    if wanted("closing-question"):
+        window.close()
+        stage.settle()
+        _save(window, "closing-question")
+        window.question.answers[-1].click()
+    theme.set_light(Light.RED)
+    window.go_to("Watch")
+    stage.settle()
+    if wanted("watch-red"):
+        _save(window, "watch-red")
+    theme.set_light(Light.DARK)
+    stage.at(len(told.events))
+    if wanted("watch-over"):
+        _save(window, "watch-over")
+    window._may_close = True
+    window.close()
+    stage.jobs.stop()
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))
