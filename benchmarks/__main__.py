@@ -6,6 +6,7 @@ import sys
 import numpy as np
 import sep
 
+from benchmarks import window
 from benchmarks.ratio import Ratio, compare
 from campaigns.demo import demo_rig
 from campaigns.solvefields import field_scene
@@ -45,7 +46,15 @@ def measuring() -> Ratio:
     return compare("9-megapixel frame measured", lambda: measure_image(image, 65535.0), bare, 1.3)
 
 
-BENCHMARKS = {"help": help_start, "measure": measuring}
+BENCHMARKS = {
+    "help": help_start,
+    "measure": measuring,
+    "window": window.first_picture,
+    "frame": window.frame_on_screen,
+    "pan": window.panning,
+    "zoom": window.zooming,
+    "stretch": window.stretching,
+}
 
 
 def main(names: list[str]) -> int:

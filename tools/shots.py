@@ -23,11 +23,12 @@ from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.documents.store import load
 from vigil.ui.app import make_application
-from vigil.ui.bridge import LinkState
 from vigil.ui.gallery import Gallery
 from vigil.ui.jobs import Jobs
+from vigil.ui.linkstate import LinkState
 from vigil.ui.planmodel import PlanModel
 from vigil.ui.session import Session
+from vigil.ui.targets.workspace import Targets
 from vigil.ui.theme import Light, Size, theme
 from vigil.ui.window import Window
 
@@ -144,11 +145,13 @@ def _take_views(told: Told, wanted: Callable[[str], bool]) -> None:
         _save(window, "night")
     window.go_to("Targets")
     stage.settle()
-    window.targets.search.setText("ngc 14")
-    window.targets.found.choose(0)
+    targets = window.workspace("Targets")
+    assert isinstance(targets, Targets)
+    targets.search.setText("ngc 14")
+    targets.found.choose(0)
     stage.settle()
-    window.targets.search.setText("california")
-    window.targets.found.choose(0)
+    targets.search.setText("california")
+    targets.found.choose(0)
     stage.settle()
     if wanted("targets"):
         _save(window, "targets")

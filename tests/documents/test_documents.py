@@ -84,7 +84,6 @@ def test_bad_rigs_are_refused_with_place_and_remedy(text: str, says: str) -> Non
         ("blocks.0.lines.0.count", 0, "greater than or equal to 1"),
         ("blocks.0.lines.1.id", "ic405-ha", "each exposure line needs an id of its own; ic405-ha"),
         ("blocks.0.lines", [], "at least 1 item"),
-        ("blocks", [], "at least 1 item"),
         ("blocks.0.span.opens.moment", "noonish", "'civil', 'nautical' or 'astronomical'"),
     ],
 )

@@ -4,13 +4,16 @@ import argparse
 import os
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from vigil.cli import NO_SCREEN, BadInput
 from vigil.cli.files import demo_file, load_document, load_fitting
 from vigil.documents.messages import FASTEST, SLOWEST
 from vigil.documents.rig import Rig
-from vigil.link.attach import RigKeeper
 from vigil.runtime.folders import folders_of
+
+if TYPE_CHECKING:
+    from vigil.ui.linkstate import Connector
 
 
 def run(args: argparse.Namespace) -> int:
@@ -32,18 +35,15 @@ def run(args: argparse.Namespace) -> int:
             file=sys.stderr,
         )
         return NO_SCREEN
-    from vigil.ui.app import run_window
+    from vigil.ui.app import Files, run_window
 
-    return run_window(
-        rig,
-        plan,
-        folders.data / "plan.json",
-        folders.state / "window.ini",
-        folders.ledger,
-        RigKeeper(rig_path.absolute(), folders, ["--speed", f"{args.speed:g}"], args.seed),
-        args.autostart,
-        args.exit_when_done,
-    )
+    def connect_by() -> "Connector":
+        from vigil.link.attach import RigKeeper
+
+        return RigKeeper(rig_path.absolute(), folders, ["--speed", f"{args.speed:g}"], args.seed)
+
+    files = Files(folders.data / "plan.json", folders.state / "window.ini", folders.ledger)
+    return run_window(rig, plan, files, connect_by, args.autostart, args.exit_when_done)
 
 
 def _has_screen() -> bool:

@@ -33,7 +33,7 @@ class Kind(StrEnum):
 class Event(BaseModel):
     """One step of a night. `reason` is a sentence for people; `values` are its numbers."""
 
-    model_config = ConfigDict(frozen=True)
+    model_config = ConfigDict(frozen=True, defer_build=True)
 
     id: int = 0
     night: str

@@ -14,7 +14,7 @@ SLOWEST, FASTEST = 1.0, 1000.0
 class Message(BaseModel):
     """Base of messages: JSON objects on the socket."""
 
-    model_config = ConfigDict(frozen=True)
+    model_config = ConfigDict(frozen=True, defer_build=True)
 
 
 class Command(StrEnum):

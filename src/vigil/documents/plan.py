@@ -13,7 +13,7 @@ from vigil.sky.angles import parse_dec_deg, parse_ra_deg
 class Piece(BaseModel):
     """Base of the plan's pieces."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
 
 
 class Target(Piece):

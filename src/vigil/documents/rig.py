@@ -15,7 +15,7 @@ Positive = Annotated[float, Field(gt=0)]
 class Part(BaseModel):
     """Base of the rig's parts."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
 
 
 class SitePart(Part):

@@ -17,7 +17,7 @@ class DocumentError(ValueError):
 class Document(BaseModel):
     """Base of saved documents. `schema` is the version that the file was written in."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
 
     KIND: ClassVar[str]
     SCHEMA: ClassVar[int]

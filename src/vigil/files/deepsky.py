@@ -37,8 +37,23 @@ def _key(name: str) -> str:
 @cache
 def all_objects() -> tuple[DeepSkyObject, ...]:
     """The whole catalogue; read once, a good tenth of a second."""
-    with (files("vigil") / "data" / "deep-sky.csv").open(encoding="utf-8", newline="") as lines:
-        return tuple(_object(row) for row in csv.DictReader(lines))
+    return tuple(_object(row) for row in csv.DictReader(_text().splitlines()))
+
+
+@cache
+def _text() -> str:
+    return (files("vigil") / "data" / "deep-sky.csv").read_text(encoding="utf-8")
+
+
+def _by_exact_name(name: str) -> DeepSkyObject | None:
+    """A line of the catalogue by its first column alone: a plan opens without the whole being parsed."""
+    text = _text()
+    start = text.find(f"\n{name},") + 1
+    if start == 0 or "," in name:
+        return None
+    header = text[: text.index("\n")]
+    row = next(csv.DictReader([header, text[start : text.index("\n", start)]]))
+    return _object(row)
 
 
 @cache
@@ -91,6 +106,9 @@ def search(typed: str, most: int = 60) -> list[DeepSkyObject]:
 
 def find_object(name: str) -> DeepSkyObject:
     """The object with this name, alias or common name. Raises UnknownObject with the nearest names."""
+    at_once = _by_exact_name(name)
+    if at_once is not None:
+        return at_once
     known = _by_key()
     found = known.get(_key(name))
     if found:

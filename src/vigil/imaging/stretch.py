@@ -5,8 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from vigil.imaging.stars import Floats
-
+Floats = NDArray[np.float64]
 LEVELS = 65536
 _BACKGROUND_TONE = 0.14
 _BLACK_SIGMAS = 2.5

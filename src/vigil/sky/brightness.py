@@ -7,7 +7,7 @@ import numpy as np
 from vigil.sky.angles import separation_deg
 from vigil.sky.bodies import moon_illumination, observe_moon, observe_sun
 from vigil.sky.horizontal import air_mass, observe
-from vigil.sky.instants import Floats, Instants, from_datetimes
+from vigil.sky.instants import Floats, from_datetimes
 from vigil.sky.site import Site
 
 DARK_SKY_MAG_ARCSEC2 = 21.3
@@ -34,16 +34,13 @@ def sky_mag_arcsec2(ra_deg: float, dec_deg: float, at: datetime, site: Site) -> 
     return float(-2.5 * np.log10(light))
 
 
-def zenith_mag_arcsec2(instants: Instants, site: Site) -> Floats:
-    """Surface brightness (V) overhead, one value an instant: darkness and moonlight in one figure."""
-    moon_altitude_deg = observe_moon(instants, site).altitude_deg
-    light = _light(
-        observe_sun(instants, site).altitude_deg,
-        moon_altitude_deg,
-        moon_illumination(instants),
-        90.0 - moon_altitude_deg,
-        90.0,
-    )
+def zenith_mag_arcsec2(
+    sun_altitude_deg: Floats, moon_altitude_deg: Floats, illumination: float | Floats
+) -> Floats:
+    """Surface brightness (V) overhead: darkness and moonlight in one figure."""
+    illumination = np.broadcast_to(illumination, np.shape(moon_altitude_deg))
+    apart_deg = 90.0 - np.asarray(moon_altitude_deg)
+    light = _light(sun_altitude_deg, moon_altitude_deg, illumination, apart_deg, 90.0)
     return np.asarray(-2.5 * np.log10(light))
 
 

@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from functools import lru_cache
 
 import numpy as np
 
@@ -49,20 +50,35 @@ def crossings(
 
     `value_at` takes and gives arrays of one shape. Two passes within one step are not seen.
     """
+    return crossings_of_levels(value_at, start, end, (level,), step_s)[0]
+
+
+def crossings_of_levels(
+    value_at: Callable[[Floats], Floats],
+    start: datetime,
+    end: datetime,
+    levels: tuple[float, ...],
+    step_s: float = 300.0,
+) -> list[list[Crossing]]:
+    """The same for several levels at once, a list for each: the function is sampled once for all."""
     t0, t1 = unix_s(start), unix_s(end)
     if t1 <= t0:
         raise ValueError(f"the end {end} is not after the start {start}")
     times = np.linspace(t0, t1, max(2, int(np.ceil((t1 - t0) / step_s)) + 1))
-    above = value_at(times) >= level
-    before = np.flatnonzero(above[1:] != above[:-1])
+    above = value_at(times) >= np.array(levels)[:, np.newaxis]
+    which, before = np.nonzero(above[:, 1:] != above[:, :-1])
+    found: list[list[Crossing]] = [[] for _ in levels]
     if before.size == 0:
-        return []
-    low, high, upward = times[before], times[before + 1], above[before + 1]
+        return found
+    low, high, upward = times[before], times[before + 1], above[which, before + 1]
+    level = np.array(levels)[which]
     while np.max(high - low) > 0.05:
         middle = (low + high) / 2
         reached = (value_at(middle) >= level) == upward
         low, high = np.where(reached, low, middle), np.where(reached, middle, high)
-    return [Crossing(to_datetime(t), bool(u)) for t, u in zip((low + high) / 2, upward, strict=True)]
+    for row, t, u in zip(which, (low + high) / 2, upward, strict=True):
+        found[int(row)].append(Crossing(to_datetime(float(t)), bool(u)))
+    return found
 
 
 def sun_crossings(start: datetime, end: datetime, site: Site, altitude_deg: float) -> list[Crossing]:
@@ -71,29 +87,17 @@ def sun_crossings(start: datetime, end: datetime, site: Site, altitude_deg: floa
     return crossings(lambda t: observe_sun(from_unix(t), bare).altitude_deg, start, end, altitude_deg)
 
 
+@lru_cache(maxsize=64)
 def twilights(noon: datetime, site: Site) -> Twilights:
     """Sunset to sunrise of the night that follows a noon (any moment by day will do)."""
-
-    def pair(altitude_deg: float) -> tuple[datetime | None, datetime | None]:
-        found = sun_crossings(noon, noon + timedelta(days=1), site, altitude_deg)
-        dusk = next((c.at for c in found if not c.upward), None)
-        dawn = next((c.at for c in found if c.upward), None)
-        return dusk, dawn
-
-    sunset, sunrise = pair(SUNSET_ALTITUDE_DEG)
-    civil_dusk, civil_dawn = pair(-6.0)
-    nautical_dusk, nautical_dawn = pair(-12.0)
-    astronomical_dusk, astronomical_dawn = pair(-18.0)
-    return Twilights(
-        sunset,
-        civil_dusk,
-        nautical_dusk,
-        astronomical_dusk,
-        astronomical_dawn,
-        nautical_dawn,
-        civil_dawn,
-        sunrise,
+    bare = site.airless()
+    levels = (SUNSET_ALTITUDE_DEG, -6.0, -12.0, -18.0)
+    passes = crossings_of_levels(
+        lambda t: observe_sun(from_unix(t), bare).altitude_deg, noon, noon + timedelta(days=1), levels, 600.0
     )
+    dusks = [next((c.at for c in found if not c.upward), None) for found in passes]
+    dawns = [next((c.at for c in found if c.upward), None) for found in passes]
+    return Twilights(*dusks, *reversed(dawns))
 
 
 def altitude_crossings(

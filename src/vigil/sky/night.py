@@ -12,12 +12,12 @@ from vigil.sky.horizontal import observe
 from vigil.sky.instants import Floats, from_unix, unix_s
 from vigil.sky.site import Site
 
-STEP_S = 240.0
+STEP_S = 600.0
 
 
 @dataclass(frozen=True, slots=True)
 class NightSky:
-    """Sun, moon and darkness every four minutes; arrays of one length over `unix_s`."""
+    """Sun, moon and darkness every ten minutes; arrays of one length over `unix_s`."""
 
     noon: datetime
     site: Site
@@ -42,13 +42,16 @@ def night_sky(noon: datetime, site: Site) -> NightSky:
     start = unix_s(noon)
     times = np.arange(start, start + timedelta(days=1).total_seconds() + 1, STEP_S)
     instants = from_unix(times)
+    sun_deg = observe_sun(instants, site).altitude_deg
+    moon_deg = observe_moon(instants, site).altitude_deg
+    lit = float(moon_illumination(from_unix(start + 43200.0)))
     return NightSky(
         noon=noon,
         site=site,
         unix_s=times,
-        sun_altitude_deg=observe_sun(instants, site).altitude_deg,
-        moon_altitude_deg=observe_moon(instants, site).altitude_deg,
-        moon_illumination=float(moon_illumination(from_unix(start + 43200.0))),
-        zenith_mag_arcsec2=zenith_mag_arcsec2(instants, site),
+        sun_altitude_deg=sun_deg,
+        moon_altitude_deg=moon_deg,
+        moon_illumination=lit,
+        zenith_mag_arcsec2=zenith_mag_arcsec2(sun_deg, moon_deg, lit),
         sun=twilights(noon, site),
     )

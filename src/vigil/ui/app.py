@@ -2,22 +2,27 @@
 
 import signal
 import sys
+from collections.abc import Callable
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 
 from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import QApplication, QStyleFactory
+from PyQt6.QtWidgets import QApplication
 
-from vigil.documents.events import Event, Kind
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.documents.store import DocumentError, load
-from vigil.ui.bridge import Bridge, Connector, LinkState
+from vigil.ui.bridge import Bridge
 from vigil.ui.jobs import Jobs
+from vigil.ui.linkstate import Connector, LinkState
 from vigil.ui.planmodel import PlanModel
 from vigil.ui.session import Session, last_night
 from vigil.ui.theme import load_fonts, theme
 from vigil.ui.window import Window, light_kept, settings_at
+
+_kept: list[QApplication] = []
+"""Qt deletes every object with its application, which must not be while the interpreter runs."""
 
 
 def make_application(arguments: list[str] | None = None) -> QApplication:
@@ -25,8 +30,11 @@ def make_application(arguments: list[str] | None = None) -> QApplication:
     app = QApplication.instance()
     if not isinstance(app, QApplication):
         app = QApplication(arguments if arguments is not None else sys.argv[:1])
+        _kept.append(app)
     app.setApplicationName("Vigil")
-    app.setStyle(QStyleFactory.create("Fusion"))
+    style = app.style()
+    if style is None or style.objectName() != "fusion":
+        app.setStyle("Fusion")
     load_fonts()
     theme.dress()
     return app
@@ -42,84 +50,105 @@ def kept_plan(path: Path, otherwise: NightPlan) -> tuple[NightPlan, str]:
         return otherwise, str(problem)
 
 
+@dataclass(frozen=True, slots=True)
+class Files:
+    """Where a rig's plan, window state and ledger are kept."""
+
+    plan: Path
+    settings: Path
+    ledger: Path
+
+
+class Desk:
+    """The window with all that is behind it."""
+
+    def __init__(
+        self, rig: Rig, plan: NightPlan, kept_in: Files, connect_by: Callable[[], Connector]
+    ) -> None:
+        settings = settings_at(kept_in.settings)
+        self.app = make_application()
+        theme.set_light(*light_kept(settings))
+        self.bridge, self.jobs = Bridge(connect_by), Jobs()
+        kept, wrong = kept_plan(kept_in.plan, plan)
+        # a plan that can't be read stays as it is: this one is not saved over it
+        model = PlanModel(rig, kept, None if wrong else kept_in.plan)
+        began = rig.simulated.starts_at if rig.simulated else datetime.now(UTC)
+        self.session = Session(rig, model, self.bridge, began)
+        self.window = Window(self.session, self.jobs, settings)
+        if wrong:
+            said = f"The plan of last time can't be used; the default one is shown.\n{wrong}"
+            self.window.banner.say(said)
+        self._ledger = kept_in.ledger
+        self._looked_back = False
+        self.session.status_changed.connect(self._look_back)
+
+    def show(self) -> None:
+        self.window.show()
+        # the link's libraries are imported, and a keeper started, once the window can be seen
+        QTimer.singleShot(0, self._begin)
+
+    def _begin(self) -> None:
+        self.bridge.start()
+        QTimer.singleShot(0, self.window.build_all)
+
+    def close(self) -> None:
+        self.bridge.stop()
+        self.jobs.stop()
+
+    def _look_back(self) -> None:
+        """A keeper that has no night to tell of: the ledger has the last one."""
+        status = self.session.status
+        if status is None or self._looked_back:
+            return
+        self._looked_back = True
+        if status.night is None:
+            ledger, rig_id = self._ledger, self.session.rig.id
+            self.jobs.run(
+                "past night", lambda: last_night(ledger, rig_id), self.session.show_past_night, self._no_past
+            )
+
+    def _no_past(self, problem: Exception) -> None:
+        self.window.banner.say(f"The last night can't be read from the ledger: {problem}")
+
+
 def run_window(
     rig: Rig,
     plan: NightPlan,
-    plan_path: Path,
-    settings_path: Path,
-    ledger_path: Path,
-    connector: Connector,
+    kept_in: Files,
+    connect_by: Callable[[], Connector],
     autostart: bool = False,
     exit_when_done: bool = False,
 ) -> int:
     """Show the window until it is closed. Returns 0; with `exit_when_done` 3 when frames lack."""
-    settings = settings_at(settings_path)
-    app = make_application()
-    theme.set_light(*light_kept(settings))
-    bridge, jobs = Bridge(connector), Jobs()
-    kept, wrong = kept_plan(plan_path, plan)
-    # a plan that can't be read stays as it is: this one is not saved over it
-    model = PlanModel(rig, kept, None if wrong else plan_path)
-    began = rig.simulated.starts_at if rig.simulated else datetime.now(UTC)
-    session = Session(rig, model, bridge, began)
-    window = Window(session, jobs, settings)
-    if wrong:
-        window.banner.say(f"The plan of last time can't be used; the default one is shown.\n{wrong}")
-    outcome = _Outcome(session, window, autostart, exit_when_done)
-    session.link_changed.connect(outcome.link_changed)
-    session.status_changed.connect(outcome.status_changed)
-    session.night_changed.connect(outcome.night_changed)
-
-    def past(events: list[Event]) -> None:
-        if not session.under_way:
-            session.show_past_night(events)
-
-    def look_back() -> None:
-        jobs.run("past night", lambda: last_night(ledger_path, rig.id), past, lambda problem: None)
-
-    outcome.look_back = look_back
-    signal.signal(signal.SIGINT, lambda *_: window.close_window())
-    signal.signal(signal.SIGTERM, lambda *_: app.quit())
-    window.show()
-    # the link's libraries are imported, and a keeper started, once the window can be seen
-    QTimer.singleShot(0, bridge.start)
-    app.exec()
-    bridge.stop()
-    jobs.stop()
-    return outcome.status
+    desk = Desk(rig, plan, kept_in, connect_by)
+    by_itself = _ByItself(desk, autostart, exit_when_done)
+    signal.signal(signal.SIGINT, lambda *_: desk.window.close_window())
+    desk.show()
+    desk.app.exec()
+    desk.close()
+    return by_itself.status
 
 
-class _Outcome:
-    """What `--autostart` and `--exit-when-done` wait for."""
+class _ByItself:
+    """What `--autostart` and `--exit-when-done` do in place of a person."""
 
-    def __init__(self, session: Session, window: Window, autostart: bool, exit_when_done: bool) -> None:
-        self._session, self._window = session, window
+    def __init__(self, desk: Desk, autostart: bool, exit_when_done: bool) -> None:
+        self._session, self._window = desk.session, desk.window
         self._autostart, self._exit_when_done = autostart, exit_when_done
-        self.look_back = lambda: None
         self.status = 0
+        self._session.status_changed.connect(self._status_changed)
+        self._session.night_changed.connect(self._night_changed)
 
-    def link_changed(self) -> None:
-        pass
-
-    def status_changed(self) -> None:
-        session = self._session
-        if session.status is None or session.link is not LinkState.OPEN:
-            return
-        if session.status.night is None:
-            look, self.look_back = self.look_back, lambda: None
-            look()
-        if self._autostart and session.status.run == "ready":
+    def _status_changed(self) -> None:
+        status = self._session.status
+        if self._autostart and status is not None and self._session.link is LinkState.OPEN:
             self._autostart = False
-            session.start_night()
-        elif self._autostart and session.status.run in ("running", "held", "closing"):
-            self._autostart = False
+            if status.run == "ready":
+                self._session.start_night()
 
-    def night_changed(self) -> None:
-        if self._exit_when_done and self._session.run == "over" and not self._autostart:
+    def _night_changed(self) -> None:
+        if self._exit_when_done and self._session.run == "over" and self._session.began_here:
             done, wanted = self._session.record.rate
             self.status = 0 if done == wanted else 3
             self._exit_when_done = False
             QTimer.singleShot(500, self._window.close_window)
-
-
-__all__ = ["Kind", "make_application", "run_window"]

@@ -2,6 +2,7 @@
 
 from datetime import datetime
 
+import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
@@ -92,13 +93,17 @@ def elided(text: str, font: QFont, width: float) -> str:
 def sky_strip(session: Session, width: int) -> QImage:
     """Darkness and moonlight as one tone, a pixel row of the time axis's width."""
     sky, axis = session.sky, session.axis
-    strip = QImage(max(1, width), 1, QImage.Format.Format_RGB32)
-    for x in range(strip.width()):
-        moment = axis.moment(x / max(1, strip.width() - 1))
-        mag = sky.at(sky.zenith_mag_arcsec2, moment)
-        share = min(1.0, max(0.0, (_DARKEST_MAG - mag) / (_DARKEST_MAG - _BRIGHTEST_MAG)))
-        strip.setPixelColor(x, 0, theme.between("night", "day", share))
-    return strip
+    width = max(1, width)
+    seconds = np.interp(np.linspace(0, 1, width), axis.shares, axis.knots_s)
+    mag = np.interp(seconds, sky.unix_s, sky.zenith_mag_arcsec2)
+    share = np.clip((_DARKEST_MAG - mag) / (_DARKEST_MAG - _BRIGHTEST_MAG), 0, 1)
+    night, day = (
+        np.array([c.red(), c.green(), c.blue()]) for c in (theme.colour("night"), theme.colour("day"))
+    )
+    tones = np.rint(night + share[:, np.newaxis] * (day - night)).astype(np.uint32)
+    argb = 0xFF000000 | tones[:, 0] << 16 | tones[:, 1] << 8 | tones[:, 2]
+    pixels = argb.astype(np.uint32).tobytes()
+    return QImage(pixels, width, 1, 4 * width, QImage.Format.Format_RGB32).copy()
 
 
 class TimePicture(Picture):

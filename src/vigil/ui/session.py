@@ -15,7 +15,8 @@ from vigil.link.endpoint import News
 from vigil.planning.forecast import Forecast, forecast
 from vigil.planning.spans import local_noon_before
 from vigil.sky.night import NightSky, night_sky
-from vigil.ui.bridge import Bridge, LinkState
+from vigil.ui.bridge import Bridge
+from vigil.ui.linkstate import LinkState
 from vigil.ui.moments import Moments
 from vigil.ui.planmodel import PlanModel
 from vigil.ui.record import NightRecord
@@ -55,6 +56,8 @@ class Session(QObject):
         self.link_words = ""
         self.moments = Moments(now)
         self.zone = rig.site.time_zone
+        self.began_here = False
+        """Whether a night was told of by the keeper itself, not only read from the ledger."""
         self._bridge = bridge
         self._heard_s = time.monotonic()
         self._forecast: tuple[Any, Forecast] | None = None
@@ -170,7 +173,7 @@ class Session(QObject):
         for news in batch:
             if isinstance(news, Event):
                 if news.kind is Kind.NIGHT_STARTED:
-                    self.record, begun = NightRecord(), True
+                    self.record, begun, self.began_here = NightRecord(), True, True
                 if news.id <= self.record.state.last_id:
                     continue
                 self.record.add(news)

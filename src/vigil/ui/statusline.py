@@ -7,7 +7,7 @@ from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QToolButton, QWidget
 
 from vigil.ui import words
-from vigil.ui.bridge import LinkState
+from vigil.ui.linkstate import LinkState
 from vigil.ui.picture import RIGHT
 from vigil.ui.pieces import Lamp, OneLine, Progress, button, label
 from vigil.ui.session import Session

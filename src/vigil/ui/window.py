@@ -10,18 +10,15 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMainWindow, QStackedWidget, QV
 from vigil.documents.messages import Command
 from vigil.ui import words
 from vigil.ui.actions import Action
-from vigil.ui.bridge import LinkState
 from vigil.ui.commandbar import CommandBar
 from vigil.ui.jobs import Jobs
-from vigil.ui.night.workspace import NightWorkspace
+from vigil.ui.linkstate import LinkState
 from vigil.ui.overlay import Banner, Question
 from vigil.ui.pieces import label
 from vigil.ui.ribbon import Ribbon
 from vigil.ui.session import Session
 from vigil.ui.statusline import SPEEDS, PaceRow, StatusLine
-from vigil.ui.targets.workspace import Targets
 from vigil.ui.theme import Light, Size, theme
-from vigil.ui.watch.workspace import Watch
 from vigil.ui.workspace import Unbuilt, Workspace
 from vigil.ui.workspacerow import WORKSPACES, WorkspaceRow
 
@@ -61,9 +58,8 @@ class Window(QMainWindow):
         self._add_workspaces()
         self._connect()
         self._actions = self._make_actions()
-        for action in [*self._actions, *(a for w in self.workspaces.values() for a in w.actions_here())]:
-            if action.keys:
-                self._add_shortcut(action)
+        for action in self._actions:
+            self._add_shortcut(action)
         self._restore()
         self._show_clock()
         self.setFocus()
@@ -93,15 +89,43 @@ class Window(QMainWindow):
         self.setCentralWidget(central)
 
     def _add_workspaces(self) -> None:
-        self.watch = Watch(self.session, self._jobs)
-        self.night = NightWorkspace(self.session)
-        self.targets = Targets(self.session, self._jobs, lambda: self.go_to("Night"))
-        self.night.find_target.clicked.connect(lambda: self.go_to("Targets"))
-        built: dict[str, Workspace] = {"Watch": self.watch, "Night": self.night, "Targets": self.targets}
+        """A workspace is built when it is first wanted, or when the first picture is past."""
+        self._makers: dict[str, Callable[[], Workspace]] = {
+            name: lambda n=name: Unbuilt(n, _COMING[n])  # type: ignore[misc]
+            for name in _COMING
+        }
+        self._makers |= {"Targets": self._make_targets, "Night": self._make_night, "Watch": self._make_watch}
+
+    def workspace(self, name: str) -> Workspace:
+        """The workspace of a name, built if it isn't yet."""
+        if name not in self.workspaces:
+            made = self._makers[name]()
+            self.workspaces[name] = made
+            self.stack.addWidget(made)
+            for action in made.actions_here():
+                self._add_shortcut(action)
+        return self.workspaces[name]
+
+    def build_all(self) -> None:
         for name in WORKSPACES:
-            workspace = built.get(name) or Unbuilt(name, _COMING.get(name, ""))
-            self.workspaces[name] = workspace
-            self.stack.addWidget(workspace)
+            self.workspace(name)
+
+    def _make_night(self) -> Workspace:
+        from vigil.ui.night.workspace import NightWorkspace
+
+        made = NightWorkspace(self.session)
+        made.find_target.clicked.connect(lambda: self.go_to("Targets"))
+        return made
+
+    def _make_targets(self) -> Workspace:
+        from vigil.ui.targets.workspace import Targets
+
+        return Targets(self.session, self._jobs, lambda: self.go_to("Night"))
+
+    def _make_watch(self) -> Workspace:
+        from vigil.ui.watch.workspace import Watch
+
+        return Watch(self.session, self._jobs)
 
     def _connect(self) -> None:
         session = self.session
@@ -193,6 +217,8 @@ class Window(QMainWindow):
         return actions
 
     def _add_shortcut(self, action: Action) -> None:
+        if not action.keys:
+            return
         shortcut = QShortcut(QKeySequence(action.keys), self)
 
         def go() -> None:
@@ -203,6 +229,7 @@ class Window(QMainWindow):
 
     def find_actions(self, typed: str) -> list[Action]:
         """What matches the words typed: those that can be done now first."""
+        self.build_all()
         here = [a for w in self.workspaces.values() for a in w.actions_here()]
         found = [a for a in [*here, *self._actions] if a.matches(typed) and a.name != "Commands"]
         begins = typed.casefold().strip()
@@ -217,7 +244,7 @@ class Window(QMainWindow):
         return widget
 
     def go_to(self, name: str) -> None:
-        workspace = self.workspaces[name]
+        workspace = self.workspace(name)
         self.stack.setCurrentWidget(workspace)
         self.row.show_current(name)
         workspace.fold(self._folded or self._full)
@@ -364,7 +391,7 @@ class Window(QMainWindow):
                 self.restoreGeometry(geometry)
             name = str(self._settings.value("workspace", name))
             self._folded = str(self._settings.value("folded", "0")) == "1"
-        self.go_to(name if name in self.workspaces else "Night")
+        self.go_to(name if name in WORKSPACES else "Night")
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)

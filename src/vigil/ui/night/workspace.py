@@ -5,7 +5,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from vigil.ui import words
 from vigil.ui.actions import Action
-from vigil.ui.bridge import LinkState
+from vigil.ui.linkstate import LinkState
 from vigil.ui.night.picture import NightPicture
 from vigil.ui.night.plantext import PlanText, as_text
 from vigil.ui.pieces import Note, OneLine, button, row, wrapped

@@ -10,11 +10,11 @@ from vigil.documents.plan import Block
 from vigil.imaging.stretch import Stretch, auto_stretch
 from vigil.ui import words
 from vigil.ui.actions import Action
-from vigil.ui.bridge import LinkState
 from vigil.ui.image.histogram import Histogram
 from vigil.ui.image.loading import Loaded, load_for_view
 from vigil.ui.image.view import FrameView, Under
 from vigil.ui.jobs import Jobs
+from vigil.ui.linkstate import LinkState
 from vigil.ui.pieces import Facts, Note, OneLine, Progress, button, label, row, set_role, wrapped
 from vigil.ui.record import Light
 from vigil.ui.session import Session
