@@ -137,6 +137,8 @@ def test_contradictions_of_plan_and_rig() -> None:
     text = altered("plan.json", "blocks.0.lines.0.filter", "H-beta")
     (said,) = contradictions(parse(NightPlan, text, "x"), rig)
     assert said == "blocks.0.lines.0.filter: Heron 480 has no filter 'H-beta'; it has L, R, G, B, Ha, O3, S2"
+    empty = parse(NightPlan, altered("plan.json", "blocks", []), "x")
+    assert contradictions(empty, rig) == ["blocks: there is no target in the plan; put one in"]
     south = altered("plan.json", "blocks.0.target", {"name": "low", "ra_deg": 10, "dec_deg": -40})
     (said,) = contradictions(parse(NightPlan, south, "x"), rig)
     assert "rises to 3° at most from Larch Hollow, the limit is 25°" in said

@@ -4,9 +4,10 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QKeyEvent, QPainter
-from PyQt6.QtWidgets import QFrame, QLineEdit, QWidget
+from PyQt6.QtWidgets import QFrame, QWidget
 
 from vigil.ui.actions import Action
+from vigil.ui.caret import TextLine
 from vigil.ui.picture import RIGHT, Picture, elided, write
 from vigil.ui.pieces import column
 from vigil.ui.theme import Size, number_font, text_font, theme
@@ -79,7 +80,7 @@ class CommandBar(QFrame):
         self.setObjectName("overlay")
         self._find = find
         self._back_to: QWidget | None = None
-        self.line = QLineEdit()
+        self.line = TextLine()
         self.line.setPlaceholderText("do or go: start, hold, Watch, a target's name …")
         self.line.setAccessibleName("Type an action, a workspace or a target")
         self.rows = _Rows(self._carry_out)

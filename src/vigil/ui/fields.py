@@ -2,14 +2,14 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QFocusEvent, QKeyEvent
-from PyQt6.QtWidgets import QLineEdit
+from PyQt6.QtCore import QEvent, Qt
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QKeySequence
 
+from vigil.ui.caret import TextLine
 from vigil.ui.theme import number_font
 
 
-class ValueField(QLineEdit):
+class ValueField(TextLine):
     """`apply` gets the text and raises ValueError with what would be right; the last good value stays."""
 
     def __init__(self, name: str, apply: Callable[[str], None], said: Callable[[str], None]) -> None:
@@ -69,6 +69,14 @@ class ValueField(QLineEdit):
         super().focusOutEvent(event)
         if self.state == "pending":
             self.commit()
+
+    def event(self, event: QEvent | None) -> bool:
+        """Once a value is in force, undo is the plan's, not the field's."""
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride and not self.state:
+            keys = QKeySequence.StandardKey
+            if event.matches(keys.Undo) or event.matches(keys.Redo):
+                return False
+        return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() == Qt.Key.Key_Escape and self.state:

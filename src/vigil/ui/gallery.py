@@ -7,13 +7,13 @@ from PyQt6.QtWidgets import (
     QCheckBox,
     QGridLayout,
     QHBoxLayout,
-    QLineEdit,
     QSlider,
     QVBoxLayout,
     QWidget,
 )
 
 from vigil.documents.reasonlog import Sentence, Weight
+from vigil.ui.caret import TextLine
 from vigil.ui.fields import ValueField, number
 from vigil.ui.overlay import Banner
 from vigil.ui.pieces import Choice, Facts, Lamp, Note, OneLine, Progress, button, column, label, row
@@ -106,7 +106,7 @@ class Gallery(QWidget):
         wrong.setText("soon")
         wrong.commit()
         off.setEnabled(False)
-        search = QLineEdit()
+        search = TextLine()
         search.setPlaceholderText("name or alias")
         combo = Choice()
         combo.addItems(["Ha", "O3", "L"])

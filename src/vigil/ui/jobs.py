@@ -37,7 +37,7 @@ class Jobs(QObject):
         return kind in self._newest
 
     def _deliver(self, kind: str, future: "Future[Any]", ways: Any) -> None:
-        if self._newest.get(kind) is not future:
+        if self._newest.get(kind) is not future or future.cancelled():
             return
         del self._newest[kind]
         then, otherwise = ways

@@ -205,6 +205,8 @@ class StatusLine(QWidget):
             return "No keeper: nothing looks after the rig", "fault"
         if session.run == "held":
             return f"Holding: {session.record.state.hold}", "warn"
+        if session.record.exposing is not None:
+            return f"Exposing {session.record.exposing.words}", "text"
         doing = session.status.doing if session.status else ""
         if session.run == "running" and doing:
             if doing == "waiting":

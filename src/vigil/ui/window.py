@@ -3,8 +3,8 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QByteArray, QSettings
-from PyQt6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
+from PyQt6.QtCore import QByteArray, QSettings, Qt
+from PyQt6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QResizeEvent, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from vigil.documents.messages import Command
@@ -217,7 +217,7 @@ class Window(QMainWindow):
         return actions
 
     def _add_shortcut(self, action: Action) -> None:
-        if not action.keys:
+        if not action.keys or action.keys == "Esc":  # whoever has the focus may want Esc first
             return
         shortcut = QShortcut(QKeySequence(action.keys), self)
 
@@ -392,6 +392,15 @@ class Window(QMainWindow):
             name = str(self._settings.value("workspace", name))
             self._folded = str(self._settings.value("folded", "0")) == "1"
         self.go_to(name if name in WORKSPACES else "Night")
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() == Qt.Key.Key_Escape:
+            if self._full:
+                self.toggle_full()
+            else:
+                self.session.moments.look_at(None)
+            return
+        super().keyPressEvent(event)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)

@@ -150,6 +150,13 @@ class FrameView(Picture):
         if self._zoom is None and self._pyramid is not None:
             rows, columns = self._pyramid.image.shape
             return QPointF(columns / 2, rows / 2)
+        if self._zoom is not None and abs(self._zoom * self.devicePixelRatioF() - 1) < 1e-9:
+            # at one to one the frame's pixels fall on the screen's, unblurred
+            half_wide, half_high = self.width() / 2 / self._zoom, self.height() / 2 / self._zoom
+            return QPointF(
+                round(self._centre.x() - half_wide) + half_wide,
+                round(self._centre.y() - half_high) + half_high,
+            )
         return self._centre
 
     # -- drawing ----------------------------------------------------------------------------------------
@@ -176,7 +183,9 @@ class FrameView(Picture):
             (top * step - top_left.y()) * zoom,
         )
         size = QSizeF((right - left) * step * zoom, (bottom - top) * step * zoom)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, zoom * ratio * step < 3.0)
+        painter.setRenderHint(
+            QPainter.RenderHint.SmoothPixmapTransform, zoom * ratio * step < 3.0 and zoom * ratio != 1.0
+        )
         painter.drawImage(QRectF(corner, size), image)
 
     def _render(

@@ -4,12 +4,13 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QLineEdit, QScrollArea, QVBoxLayout
+from PyQt6.QtWidgets import QScrollArea, QVBoxLayout
 
 from vigil.files.deepsky import DeepSkyObject, all_objects, search
 from vigil.planning.tonight import Tonight, tonight
 from vigil.ui import words
 from vigil.ui.actions import Action
+from vigil.ui.caret import TextLine
 from vigil.ui.jobs import Jobs
 from vigil.ui.pieces import Facts, button, label, wrapped
 from vigil.ui.session import Session
@@ -29,7 +30,7 @@ class Targets(Workspace):
         self.target: DeepSkyObject | None = None
         self._tonight: Tonight | None = None
         self._begun = False
-        self.search = QLineEdit()
+        self.search = TextLine()
         self.search.setPlaceholderText("name or alias")
         self.search.setAccessibleName("Search targets by name or alias")
         self.search.setToolTip("Search  Ctrl+F")

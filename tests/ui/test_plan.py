@@ -1,0 +1,143 @@
+"""Editing the plan: in place, with undo; what is wrong is marked; nothing is lost."""
+
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QGuiApplication
+
+from campaigns.demo import demo_plan, demo_rig
+from tests.ui.conftest import Stage
+from vigil.documents.events import Kind
+from vigil.documents.plan import NightPlan
+from vigil.documents.store import load
+from vigil.ui.planmodel import PlanModel
+
+
+def model(path: Path | None = None) -> PlanModel:
+    return PlanModel(demo_rig(), demo_plan(), path)
+
+
+def test_each_change_can_be_undone_and_is_saved(tmp_path: Path) -> None:
+    plan = model(tmp_path / "plan.json")
+    first = plan.plan
+    block = plan.add_target("NGC 1893", 80.72, 33.41)
+    assert block.id == "ngc1893" and [x.id for x in block.lines] == ["ngc1893-ha", "ngc1893-l"]
+    plan.edit_line("ngc1893", "ngc1893-ha", count=5, exposure_s=240.0)
+    line_id = plan.add_line("ngc1893")
+    assert plan.block("ngc1893").lines[-1].filter == "R" and line_id == "ngc1893-r"
+    plan.remove_line("ngc1893", "ngc1893-l")
+    plan.move_block("ngc1893", -1)
+    assert [b.id for b in plan.plan.blocks] == ["ngc1893", "ic405"]
+    assert load(NightPlan, tmp_path / "plan.json") == plan.plan
+    last = plan.plan
+    while plan.undoable:
+        plan.undo()
+    assert plan.plan == first == load(NightPlan, tmp_path / "plan.json")
+    while plan.redoable:
+        plan.redo()
+    assert plan.plan == last
+
+
+def test_a_plan_may_become_empty_and_be_filled_again(tmp_path: Path) -> None:
+    plan = model(tmp_path / "plan.json")
+    plan.remove_line("ic405", "ic405-ha")
+    plan.remove_line("ic405", "ic405-l")  # the last line takes its block with it
+    assert plan.plan.blocks == [] and "no target" in plan.contradictions()[0]
+    assert load(NightPlan, tmp_path / "plan.json").blocks == []
+    block = plan.add_target("M 1", 83.63, 22.02)
+    assert block.lines[0].filter == "L" and plan.contradictions() == []
+    second = plan.add_target("M 1", 83.63, 22.02)
+    assert second.id == "m1-2" and len({x.id for b in plan.plan.blocks for x in b.lines}) == 2
+
+
+def test_bad_values_are_refused_with_what_would_be_right() -> None:
+    plan = model()
+    with pytest.raises(ValueError, match="count: Input should be greater than or equal to 1"):
+        plan.edit_line("ic405", "ic405-ha", count=0)
+    with pytest.raises(ValueError, match="has no filter 'Q': L, R, G"):
+        plan.edit_line("ic405", "ic405-ha", filter="Q")
+    plan.lock("the night runs by this plan")
+    with pytest.raises(ValueError, match="the night runs"):
+        plan.add_line("ic405")
+    assert plan.plan == demo_plan() and not plan.undoable
+
+
+def test_a_plan_that_cannot_be_saved_says_so(tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("")
+    plan = model(tmp_path / "file" / "plan.json")
+    plan.add_target("M 1", 83.63, 22.02)
+    assert "can't be saved" in plan.save_problem and len(plan.plan.blocks) == 2
+
+
+def test_a_line_is_edited_where_it_stands(stage: Stage) -> None:
+    night = stage.workspace("Night")
+    row = night.text.blocks[0].lines[0]
+    row.count.setFocus()
+    row.count.selectAll()
+    stage.qtbot.keyClicks(row.count, "12")
+    assert row.count.state == "pending" and stage.plan.plan.blocks[0].lines[0].count == 3
+    stage.qtbot.keyClick(row.count, Qt.Key.Key_Return)
+    assert row.count.state == "" and stage.plan.plan.blocks[0].lines[0].count == 12
+    assert night.picture.session.plan_ahead().frames == 15
+    stage.press(Qt.Key.Key_Z, control=True)
+    assert stage.plan.plan.blocks[0].lines[0].count == 3
+
+
+def test_a_wrong_value_is_marked_and_the_last_good_one_stays(stage: Stage) -> None:
+    night = stage.workspace("Night")
+    row = night.text.blocks[0].lines[1]
+    row.exposure.setFocus()
+    row.exposure.selectAll()
+    stage.qtbot.keyClicks(row.exposure, "9999")
+    stage.qtbot.keyClick(row.exposure, Qt.Key.Key_Return)
+    assert row.exposure.state == "wrong" and "up to 3600" in night.text.said.text()
+    assert stage.plan.plan.blocks[0].lines[1].exposure_s == 60
+    stage.qtbot.keyClick(row.exposure, Qt.Key.Key_Escape)
+    assert row.exposure.text() == "60" and row.exposure.state == "" and not night.text.said.text()
+    row.exposure.selectAll()
+    stage.qtbot.keyClicks(row.exposure, "90,5")  # leaving the field puts it in force
+    row.count.setFocus()
+    assert stage.plan.plan.blocks[0].lines[1].exposure_s == 90.5
+
+
+def test_the_night_says_what_it_will_come_to(stage: Stage) -> None:
+    night = stage.workspace("Night")
+    assert night.summary.text.startswith("6 frames, 6:00 of exposure · first frame 18:16 · ends 18:")
+    stage.plan.edit_line("ic405", "ic405-l", count=999)
+    assert "of 999 L frames lost: IC 405 is over for tonight" in night.trouble.text
+    stage.plan.remove_block("ic405")
+    assert night.pictures.currentWidget() is night.empty and not night.start.isEnabled()
+    stage.qtbot.mouseClick(night.find_target, Qt.MouseButton.LeftButton)
+    assert stage.window.current.name == "Targets"
+
+
+def test_while_the_night_runs_the_plan_is_shown_and_says_why_it_is_fixed(stage: Stage) -> None:
+    night = stage.workspace("Night")
+    stage.at(stage.told.upto(Kind.FRAME_MEASURED, 2))
+    row = night.text.blocks[0].lines[0]
+    assert not row.count.isEnabled() and "can be changed when the night is over" in night.locked.text()
+    assert row.done.text() == "2 done" and not night.start.isVisible()
+    stage.at(len(stage.told.events))
+    assert row.count.isEnabled() and "6 of 6" in night.summary.text
+
+
+def test_the_plan_as_text(stage: Stage) -> None:
+    night = stage.workspace("Night")
+    stage.qtbot.mouseClick(night.copy, Qt.MouseButton.LeftButton)
+    clipboard = QGuiApplication.clipboard()
+    assert clipboard is not None
+    assert "IC 405  (10 min before astronomical dusk to astronomical dawn" in clipboard.text()
+    assert "Ha  3 × 60 s" in clipboard.text()
+
+
+def test_choosing_in_the_picture_and_in_the_text_is_one(stage: Stage) -> None:
+    night = stage.workspace("Night")
+    stage.plan.add_target("NGC 1499", 60.2, 36.37)
+    stage.settle()
+    night.text.blocks[1].lines[0].count.setFocus()
+    assert night.picture.chosen_block == "ngc1499"
+    picture = night.picture
+    y = int(picture.curve_rect().bottom()) + 50
+    stage.qtbot.mouseClick(picture, Qt.MouseButton.LeftButton, pos=picture.rect().topLeft().__class__(200, y))
+    assert picture.chosen_block == "ic405"

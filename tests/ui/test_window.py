@@ -1,0 +1,234 @@
+"""The window: keys, status line, questions, a keeper that dies."""
+
+from datetime import timedelta
+from pathlib import Path
+
+from PyQt6.QtCore import QByteArray, QPoint, Qt
+from PyQt6.QtWidgets import QAbstractButton, QAbstractScrollArea, QMainWindow, QWidget
+from pytestqt.qtbot import QtBot
+
+from tests.ui.conftest import Stage, ToldNight
+from vigil.documents.events import Kind
+from vigil.documents.messages import Command
+from vigil.ui.app import kept_plan
+from vigil.ui.linkstate import LinkState
+from vigil.ui.theme import Light, theme
+from vigil.ui.window import Window, settings_at
+from vigil.ui.workspacerow import WORKSPACES
+
+
+def test_workspaces_by_number_word_and_arrow(stage: Stage) -> None:
+    for i, name in enumerate(WORKSPACES):
+        stage.press(Qt.Key(Qt.Key.Key_1 + i), control=True)
+        assert stage.window.current.name == stage.window.row.current == name
+    row = stage.window.row
+    stage.qtbot.mouseClick(row, Qt.MouseButton.LeftButton, pos=row.place_of("Targets").center().toPoint())
+    assert stage.window.current.name == "Targets"
+    row.setFocus()
+    stage.qtbot.keyClick(row, Qt.Key.Key_Right)
+    assert stage.window.current.name == "Night"
+
+
+def test_workspaces_to_come_say_so_in_one_line(stage: Stage) -> None:
+    for name in ("Rig", "Tune", "Flats & darks", "Ledger"):
+        note = stage.workspace(name).note
+        assert note.title.text() == name and note.why.text() and note.action is None
+
+
+def test_folding_and_the_whole_screen(stage: Stage) -> None:
+    watch = stage.workspace("Watch")
+    stage.press(Qt.Key.Key_F9)
+    assert not watch.inspector.isVisible()
+    stage.press(Qt.Key.Key_F9)
+    assert watch.inspector.isVisible()
+    stage.press(Qt.Key.Key_F11)
+    assert not stage.window.ribbon.isVisible() and stage.window.status.hold.height() >= 40
+    stage.press(Qt.Key.Key_F11)
+    assert stage.window.ribbon.isVisible() and watch.inspector.isVisible()
+
+
+def test_commands_are_found_and_done_by_typing(stage: Stage) -> None:
+    stage.press(Qt.Key.Key_K, control=True)
+    bar = stage.window.command_bar
+    assert bar.isVisible() and bar.line.hasFocus()
+    stage.qtbot.keyClicks(bar.line, "red li")
+    assert bar.rows.actions_found[0].name == "Red light"
+    stage.qtbot.keyClick(bar.line, Qt.Key.Key_Return)
+    assert theme.light is Light.RED and not bar.isVisible()
+    stage.press(Qt.Key.Key_K, control=True)
+    stage.qtbot.keyClicks(bar.line, "resume")
+    assert bar.rows.actions_found[0].hindrance() == "nothing is held"
+    stage.qtbot.keyClick(bar.line, Qt.Key.Key_Return)
+    assert bar.isVisible() and stage.bridge.asked == []  # what can't be done isn't
+    stage.qtbot.keyClick(bar.line, Qt.Key.Key_Escape)
+    assert not bar.isVisible()
+
+
+def test_every_action_has_a_name_of_its_own_and_keys_of_its_own(stage: Stage) -> None:
+    actions = stage.window.find_actions("")
+    names, keys = [a.name for a in actions], [a.keys for a in actions if a.keys]
+    assert len(set(names)) == len(names) and len(set(keys)) == len(keys) and len(names) > 25
+
+
+def test_one_key_starts_the_night_and_watch_comes_up(stage: Stage) -> None:
+    stage.workspace("Night")
+    stage.press(Qt.Key.Key_Return, control=True)
+    command, values = stage.bridge.asked[-1]
+    assert command is Command.START and values["plan"]["blocks"][0]["id"] == "ic405"
+    stage.at(2)
+    assert stage.window.current.name == "Watch"
+
+
+def test_the_status_line_tells_the_night(stage: Stage) -> None:
+    line = stage.window.status
+    assert line.activity.text == "No night under way" and not line.hold.isEnabled()
+    stage.at(stage.told.upto(Kind.EXPOSURE_STARTED, 2))
+    assert line.activity.text == "Exposing IC 405 · Ha 60 s · 2 of 3"
+    assert line.next_words.text == "IC 405 · Ha 3 of 3" and line.countdown.text().startswith("in 1:0")
+    assert line.far.text().endswith("of 1:02") and line.progress.share == 0.0
+    stage.at(stage.told.upto(Kind.FRAME_MEASURED, 2))
+    assert line.lamps["camera"].state == "busy" and line.lamps["mount"].state == "ready"
+    stage.qtbot.mouseClick(line.hold, Qt.MouseButton.LeftButton)
+    assert stage.bridge.asked[-1][0] is Command.HOLD
+    stage.at(stage.told.upto(Kind.HELD))
+    assert line.hold.text() == "Resume" and line.activity.text == "Holding: held by hand"
+    stage.qtbot.mouseClick(line.hold, Qt.MouseButton.LeftButton)
+    assert stage.bridge.asked[-1][0] is Command.RESUME
+
+
+def test_ending_asks_and_names_what_is_lost(stage: Stage) -> None:
+    stage.at(stage.told.upto(Kind.EXPOSURE_STARTED, 2))
+    stage.press(Qt.Key.Key_E, control=True)
+    question = stage.window.question
+    assert "IC 405 · Ha 60 s · 2 of 3) is lost" in question.text.text()
+    stage.press(Qt.Key.Key_Escape)
+    assert not question.isVisible() and not stage.bridge.asked
+    stage.press(Qt.Key.Key_E, control=True)
+    stage.qtbot.mouseClick(question.answers[1], Qt.MouseButton.LeftButton)
+    assert stage.bridge.asked == [(Command.END, {"reason": "ended by hand"})]
+
+
+def test_closing_asks_whether_the_night_goes_on(stage: Stage) -> None:
+    stage.at(stage.told.upto(Kind.EXPOSURE_STARTED, 2))
+    stage.window.close()
+    question = stage.window.question
+    assert stage.window.isVisible() and question.isVisible()
+    assert [b.text() for b in question.answers] == [
+        "Close the window, the night goes on", "End the night and close", "Stay",
+    ]  # fmt: skip
+    stage.press(Qt.Key.Key_Escape)
+    assert stage.window.isVisible()
+    stage.window.close()
+    stage.press(Qt.Key.Key_Return)
+    assert not stage.window.isVisible() and stage.bridge.asked == []
+
+
+def test_closing_without_a_night_lets_the_keeper_leave(stage: Stage) -> None:
+    stage.window.close()
+    assert not stage.window.isVisible() and stage.bridge.asked == [(Command.RETIRE, {})]
+
+
+def test_a_keeper_that_dies_is_said_and_can_be_started_again(stage: Stage) -> None:
+    stage.at(stage.told.upto(Kind.EXPOSURE_STARTED, 2))
+    stage.link(LinkState.GONE, "no keeper answers")
+    window = stage.window
+    assert "The keeper has died" in window.banner.words.text() and window.banner.isVisible()
+    assert window.status.activity.text == "No keeper: nothing looks after the rig"
+    assert stage.workspace("Watch").mood.text() == "No keeper"
+    assert not window.status.hold.isEnabled()
+    stage.qtbot.mouseClick(window.banner.action, Qt.MouseButton.LeftButton)
+    assert stage.bridge.keepers_started == 1
+    stage.link(LinkState.OPEN)
+    assert not window.banner.isVisible()
+
+
+def test_what_is_refused_is_said(stage: Stage) -> None:
+    stage.bridge.refuse("a night is under way already")
+    assert stage.window.banner.words.text() == "Not done: a night is under way already"
+    stage.qtbot.mouseClick(stage.window.banner.dismiss, Qt.MouseButton.LeftButton)
+    assert not stage.window.banner.isVisible()
+
+
+def test_pace_is_marked_as_simulated_and_follows_the_keeper(stage: Stage) -> None:
+    pace = stage.window.pace
+    assert pace.buttons[60.0].isChecked() and not pace.skip.isEnabled()
+    stage.qtbot.mouseClick(pace.buttons[300.0], Qt.MouseButton.LeftButton)
+    assert stage.bridge.asked == [(Command.SPEED, {"speed": 300.0})]
+    assert pace.buttons[60.0].isChecked()  # until the keeper says otherwise
+    stage.at(stage.told.upto(Kind.EXPOSURE_STARTED))
+    stage.press(Qt.Key.Key_J, control=True)
+    assert stage.bridge.asked[-1][0] is Command.SKIP
+
+
+def test_one_moment_for_all_pictures(stage: Stage) -> None:
+    stage.workspace("Night")
+    ribbon, session = stage.window.ribbon, stage.session
+    where = QPoint(700, 50)
+    stage.qtbot.mouseMove(ribbon, where)
+    assert session.moments.hovered == ribbon.moment_at(700)
+    stage.qtbot.mouseClick(ribbon, Qt.MouseButton.LeftButton, pos=where)
+    assert session.moments.as_at == ribbon.moment_at(700)
+    assert stage.window.clock.text().startswith("as at ")
+    ribbon.setFocus()
+    stage.qtbot.keyClick(ribbon, Qt.Key.Key_Right)
+    assert session.moments.as_at == ribbon.moment_at(700) + timedelta(minutes=5)
+    stage.press(Qt.Key.Key_Escape)
+    assert session.moments.as_at is None and session.moments.shown == session.moments.now
+
+
+def test_the_ribbon_says_the_numbers_under_the_pointer(stage: Stage) -> None:
+    stage.at(stage.told.upto(Kind.EXPOSURE_STARTED))
+    exposed = stage.session.record.exposures[0]
+    said = stage.window.ribbon.hover_text(exposed.begins)
+    assert "CET" in said and "UTC" in said and "sun −" in said and "IC 405" in said
+    assert "IC 405" in stage.window.ribbon.accessibleDescription()
+
+
+def test_state_of_the_window_is_kept(stage: Stage, tmp_path: Path, qtbot: QtBot) -> None:
+    settings = settings_at(tmp_path / "window.ini")
+    first = Window(stage.session, stage.jobs, settings)
+    first.resize(1300, 820)
+    first.go_to("Targets")
+    first.toggle_fold()
+    first._may_close = True
+    first.show()
+    first.close()
+    second = Window(stage.session, stage.jobs, settings_at(tmp_path / "window.ini"))
+    qtbot.addWidget(second, before_close_func=lambda w: setattr(w, "_may_close", True))
+    assert second.current.name == "Targets" and isinstance(settings.value("geometry"), QByteArray)
+    assert second.current.list is not None and not second.current.list.isVisibleTo(second.current)
+
+
+def test_opened_again_it_shows_all_that_happened(stage: Stage) -> None:
+    stage.at(len(stage.told.events))
+    watch = stage.workspace("Watch")
+    assert watch.mood.text() == "Good night" and "6 of 6 frames" in watch.mood_words.text()
+    assert len(watch.reasons.sentences) == len(stage.session.record.sentences) > 10
+    assert watch.frame.pyramid is not None
+
+
+def test_a_past_night_comes_from_the_ledger(stage: Stage) -> None:
+    stage.session.show_past_night(stage.told.events)
+    assert stage.session.run == "over" and not stage.session.began_here
+    assert stage.window.current.name == "Night"  # it does not push itself forward
+    assert "6 of 6" in stage.workspace("Watch").mood_words.text()
+
+
+def test_a_plan_that_cannot_be_read_is_said_and_left_alone(tmp_path: Path, told: ToldNight) -> None:
+    path = tmp_path / "plan.json"
+    path.write_text("{broken")
+    plan, wrong = kept_plan(path, told.plan)
+    assert plan is told.plan and "line 1" in wrong and path.read_text() == "{broken"
+
+
+def test_all_controls_have_names_and_can_be_reached(stage: Stage) -> None:
+    for name in WORKSPACES:
+        stage.workspace(name)
+        for widget in stage.window.findChildren(QWidget):
+            if widget.focusPolicy() is Qt.FocusPolicy.NoFocus or not widget.isVisible():
+                continue
+            if isinstance(widget, QMainWindow | QAbstractScrollArea):
+                continue
+            said = widget.accessibleName() or (widget.text() if isinstance(widget, QAbstractButton) else "")
+            assert said, f"{name}: {type(widget).__name__} has no name"
+            assert widget.focusPolicy() & Qt.FocusPolicy.TabFocus, f"{name}: {said} is out of Tab's reach"
