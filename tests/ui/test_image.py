@@ -74,8 +74,9 @@ def test_the_pixel_under_the_pointer_is_the_files_pixel(qapp: QApplication, qtbo
         under = view.under(spot)
         assert under is not None and (under.column, under.row, under.adu) == (60, 40, 60_000)
         shown = view.grab().toImage()
-        there = shown.pixelColor(spot.toPoint()).lightness()
-        beside = shown.pixelColor(spot.toPoint() + QPoint(0, -12)).lightness()
+        inside = QPoint(int(spot.x()), int(spot.y()))
+        there = shown.pixelColor(inside).lightness()
+        beside = shown.pixelColor(inside + QPoint(0, -12)).lightness()
         assert there > beside + 40, zoom
     assert view.to_widget(60, 40).y() > view.to_widget(60, 200).y()
     assert view.under(QPointF(-400, 10)) is None or view.fitted is False
