@@ -11,6 +11,7 @@ from vigil.documents.events import Kind
 from vigil.files.deepsky import all_objects, find_object, search
 from vigil.sky.angles import separation_deg
 from vigil.sky.tangent import deproject
+from vigil.ui.targets.workspace import Targets
 
 
 def test_names_aliases_and_common_names_are_found() -> None:
@@ -23,10 +24,10 @@ def test_names_aliases_and_common_names_are_found() -> None:
 
 
 def type_and_choose(stage: Stage, text: str) -> None:
-    targets = stage.workspace("Targets")
-    stage.press(Qt.Key.Key_F, control=True)
-    assert targets.search.hasFocus()
-    targets.search.selectAll()
+    stage.workspace("Night")
+    stage.press(Qt.Key.Key_F, control=True)  # from wherever one is
+    targets = stage.window.current
+    assert isinstance(targets, Targets) and targets.search.hasFocus()
     stage.qtbot.keyClicks(targets.search, text)
     stage.qtbot.keyClick(targets.search, Qt.Key.Key_Down)
     stage.settle()

@@ -6,7 +6,6 @@ from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QKeySequence
 
 from vigil.ui.caret import TextLine
-from vigil.ui.theme import number_font
 
 
 class ValueField(TextLine):
@@ -17,7 +16,7 @@ class ValueField(TextLine):
         self._apply, self._said = apply, said
         self._in_force = ""
         self.setAccessibleName(name)
-        self.setFont(number_font())
+        self.setProperty("role", "number")
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
         self._tip = name
         self.setToolTip(name)

@@ -226,11 +226,11 @@ class Note(QWidget):
         self.why.setAlignment(Qt.AlignmentFlag.AlignHCenter)
         self.why.setFixedWidth(440)
         inner = column(self.title, gap=Size.GAP)
-        inner.addWidget(self.why, 0, Qt.AlignmentFlag.AlignHCenter)
+        inner.addLayout(_in_the_middle(self.why))
         self.action = action
         if action is not None:
             inner.addSpacing(Size.GAP)
-            inner.addWidget(action, 0, Qt.AlignmentFlag.AlignHCenter)
+            inner.addLayout(_in_the_middle(action))
         outer = QVBoxLayout(self)
         outer.setContentsMargins(Size.MARGIN, Size.MARGIN, Size.MARGIN, Size.MARGIN)
         outer.addStretch(1)
@@ -240,6 +240,15 @@ class Note(QWidget):
     def say(self, title: str, why: str = "") -> None:
         self.title.setText(title)
         self.why.setText(why)
+
+
+def _in_the_middle(widget: QWidget) -> QHBoxLayout:
+    """Stretches at both sides: an alignment would keep wrapped words from growing in height."""
+    layout = row()
+    layout.addStretch(1)
+    layout.addWidget(widget)
+    layout.addStretch(1)
+    return layout
 
 
 class OneLine(Picture):

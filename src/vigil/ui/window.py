@@ -120,7 +120,7 @@ class Window(QMainWindow):
     def _make_targets(self) -> Workspace:
         from vigil.ui.targets.workspace import Targets
 
-        return Targets(self.session, self._jobs, lambda: self.go_to("Night"))
+        return Targets(self.session, self._jobs, self.go_to)
 
     def _make_watch(self) -> Workspace:
         from vigil.ui.watch.workspace import Watch

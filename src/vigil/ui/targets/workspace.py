@@ -24,9 +24,9 @@ from vigil.ui.workspace import Workspace, page, scrolled, side
 class Targets(Workspace):
     """First version: by name."""
 
-    def __init__(self, session: Session, jobs: Jobs, planned: Callable[[], None]) -> None:
+    def __init__(self, session: Session, jobs: Jobs, go_to: Callable[[str], None]) -> None:
         super().__init__("Targets")
-        self._session, self._jobs, self._planned = session, jobs, planned
+        self._session, self._jobs, self._go_to = session, jobs, go_to
         self.target: DeepSkyObject | None = None
         self._tonight: Tonight | None = None
         self._begun = False
@@ -81,9 +81,15 @@ class Targets(Workspace):
 
     def actions_here(self) -> list[Action]:
         return [
-            Action("Search targets", self.search.setFocus, "Ctrl+F"),
+            Action("Search targets", self.begin_search, "Ctrl+F"),
             Action("Put in tonight's plan", self.put_in_plan, "Ctrl+Shift+P", self._hindrance),
         ]
+
+    def begin_search(self) -> None:
+        """From wherever one is."""
+        self._go_to(self.name)
+        self.search.setFocus()
+        self.search.selectAll()
 
     def entered(self) -> None:
         """The catalogue is read when it is first wanted."""
@@ -232,4 +238,4 @@ class Targets(Workspace):
         if self.target is None or self._hindrance():
             return
         self._session.plan.add_target(self.target.name, self.target.ra_deg, self.target.dec_deg)
-        self._planned()
+        self._go_to("Night")

@@ -44,16 +44,9 @@ class Watch(Workspace):
         self.frame = FrameView()
         self.curve = FocusCurve()
         self.centring = CentringError()
-        self.note = Note("")
-        self.note.action = button("Start the night", "primary", "Begin tonight's plan", "Ctrl+Return")
-        self.note.action.clicked.connect(session.start_night)
-        inner = self.note.layout()
-        assert isinstance(inner, QVBoxLayout)
-        holder = QHBoxLayout()
-        holder.addStretch(1)
-        holder.addWidget(self.note.action)
-        holder.addStretch(1)
-        inner.insertLayout(2, holder)
+        self.start = button("Start the night", "primary", "Begin tonight's plan", "Ctrl+Return")
+        self.start.clicked.connect(session.start_night)
+        self.note = Note("", "", self.start)
         self.pictures = QStackedWidget()
         for picture in (self.note, self.frame, self.curve, self.centring):
             self.pictures.addWidget(picture)
@@ -190,8 +183,7 @@ class Watch(Workspace):
         self.subtitle.setVisible(frame)
 
     def _say_why_empty(self) -> None:
-        session, action = self._session, self.note.action
-        assert action is not None
+        session, action = self._session, self.start
         if session.link is not LinkState.OPEN:
             starting = session.link is LinkState.STARTING
             self.note.say("Looking for the keeper…" if starting else "No keeper", session.link_words)
@@ -229,8 +221,7 @@ class Watch(Workspace):
     def _not_loaded(self, problem: Exception) -> None:
         self._shown = None
         self.note.say("The last frame can't be shown", str(problem))
-        if self.note.action is not None:
-            self.note.action.hide()
+        self.start.hide()
         self._show(self.note)
 
     def _auto_stretch(self) -> None:

@@ -1,0 +1,103 @@
+"""Nothing is clipped or overlapped, from the least size to full HD and at twice the scaling."""
+
+import os
+import subprocess
+import sys
+from datetime import UTC, datetime
+from pathlib import Path
+
+import pytest
+from PyQt6.QtWidgets import QApplication, QLabel, QWidget
+
+from campaigns.demo import demo_plan
+from tests.ui.conftest import ToldNight
+from tests.ui.fitting import misfits, painted_too_wide
+from vigil.documents.events import Event
+from vigil.documents.messages import Status
+from vigil.documents.plan import NightPlan
+from vigil.documents.rig import Rig
+from vigil.ui.jobs import Jobs
+from vigil.ui.linkstate import LinkState
+from vigil.ui.planmodel import PlanModel
+from vigil.ui.session import Session
+from vigil.ui.window import Window
+from vigil.ui.workspacerow import WORKSPACES
+
+ROOT = Path(__file__).parents[2]
+
+
+def every_moment(
+    rig: Rig,
+    plan: NightPlan,
+    folder: Path,
+    size: tuple[int, int],
+    events: list[Event] | None = None,
+    statuses: list[Status] | None = None,
+) -> list[str]:
+    """What doesn't fit in any workspace: before the night, at several of its moments, with a message and
+    a question shown."""
+    jobs = Jobs()
+    model = PlanModel(rig, plan, folder / "plan.json")
+    session = Session(rig, model, None, datetime(2027, 1, 12, 16, 40, tzinfo=UTC))
+    window = Window(session, jobs)
+    window.setMinimumSize(*size)
+    window.resize(*size)
+    window.show()
+    session.take_link(LinkState.OPEN, "")
+    model.add_target("NGC 1499", 60.2, 36.37)
+    found: list[str] = []
+
+    def look(moment: str) -> None:
+        for name in WORKSPACES:
+            window.go_to(name)
+            for _ in range(3):
+                QApplication.processEvents()
+            found.extend(f"{moment}, {name}: {x}" for x in [*misfits(window), *painted_too_wide(window)])
+
+    look("before")
+    step = max(1, len(events or []) // 6)
+    for count in range(step, len(events or []) + 1, step):
+        assert events is not None and statuses is not None
+        session.take_news([e for e in events[:count] if e.id > session.record.state.last_id])
+        session.take_status(statuses[count - 1])
+        look(f"event {count}")
+    session.take_link(LinkState.GONE, "no keeper answers at /run/user/1000/vigil/heron-480/keeper.sock")
+    look("no keeper")
+    window.ask_to_end()
+    window._may_close = True
+    window.close()
+    jobs.stop()
+    return found
+
+
+@pytest.mark.parametrize("size", [(1180, 720), (1280, 800), (1920, 1080)])
+def test_nothing_is_clipped_or_overlapped(
+    qapp: QApplication, told: ToldNight, tmp_path: Path, size: tuple[int, int]
+) -> None:
+    found = every_moment(told.rig, demo_plan(), tmp_path, size, told.events, told.statuses)
+    assert not found, "\n".join(sorted(set(found)))
+
+
+def test_nor_at_twice_the_scaling(tmp_path: Path) -> None:
+    environment = {
+        **os.environ,
+        "QT_QPA_PLATFORM": "offscreen",
+        "QT_SCALE_FACTOR": "2",
+        "PYTHONPATH": f"{ROOT / 'src'}{os.pathsep}{ROOT}",
+    }
+    done = subprocess.run(
+        [sys.executable, "-m", "tests.ui.fitting", "1180", "720"],
+        env=environment, capture_output=True, text=True, timeout=120, cwd=ROOT,
+    )  # fmt: skip
+    assert done.returncode == 0, done.stdout + done.stderr
+
+
+def test_the_check_can_fail(qapp: QApplication) -> None:
+    box = QWidget()
+    tight = QLabel("far too many words for this place", box)
+    tight.setGeometry(0, 0, 40, 16)
+    box.resize(200, 50)
+    box.show()
+    assert any("needs" in problem for problem in misfits(box))
+    tight.setGeometry(150, 0, 300, 20)
+    assert any("reaches out" in problem for problem in misfits(box))
