@@ -3,9 +3,14 @@
 import json
 import sys
 
-from campaigns import nights, skyoracle, solvefields
+from campaigns import nights, skyoracle, solvefields, turns
 
-CAMPAIGNS = {"sky": skyoracle.campaign, "solving": solvefields.campaign, "nights": nights.campaign}
+CAMPAIGNS = {
+    "sky": skyoracle.campaign,
+    "solving": solvefields.campaign,
+    "nights": nights.campaign,
+    "turns": turns.campaign,
+}
 
 
 def main(names: list[str]) -> int:

@@ -1,0 +1,104 @@
+"""What a night will come to: the same choice as the engine's, with what things take in between."""
+
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import pytest
+
+from campaigns.demo import demo_plan, demo_rig, quick_rig, short_plan
+from campaigns.night import play
+from vigil.documents.events import Kind
+from vigil.documents.plan import Block, ExposureLine, NightPlan, Target
+from vigil.planning.forecast import forecast
+from vigil.planning.overheads import CENTRE_S, FILTER_S, SLEW_S
+from vigil.planning.tonight import tonight
+from vigil.sky.angles import separation_deg
+from vigil.sky.bodies import observe_moon
+from vigil.sky.horizontal import observe
+from vigil.sky.instants import from_datetimes
+
+RIG = demo_rig()
+EVENING = datetime(2027, 1, 12, 16, 40, tzinfo=UTC)
+
+
+def two_blocks(count: int) -> NightPlan:
+    plan = demo_plan()
+    second = Block(
+        id="ngc2403",
+        target=Target(name="NGC 2403"),  # type: ignore[call-arg]
+        lines=[ExposureLine(id="l", filter="L", exposure_s=300, count=count)],
+    )
+    return plan.model_copy(update={"blocks": [*plan.blocks, second]})
+
+
+def test_the_demo_night_is_foreseen() -> None:
+    ahead = forecast(demo_plan(), RIG, EVENING)
+    assert ahead.frames == 16 and ahead.exposure_s == 16 * 180 and not ahead.lost
+    (span,) = ahead.spans["ic405"]
+    assert ahead.begins == span.opens  # its conditions are met before
+    assert ahead.ends == span.opens + timedelta(seconds=16 * 182 + FILTER_S)
+    assert [s.kind for s in ahead.steps].count("filter") == 1
+    assert ahead.because == "all frames are taken"
+
+
+def test_a_real_night_ends_when_foreseen(tmp_path: Path) -> None:
+    rig, plan = quick_rig(), short_plan(count=3)
+    assert rig.simulated is not None
+    ahead = forecast(plan, rig, rig.simulated.starts_at)
+    played = play(rig, plan, tmp_path)
+    last = played.of(Kind.EXPOSURE_ENDED)[-1].at
+    first = played.of(Kind.EXPOSURE_STARTED)[0].at
+    assert ahead.begins is not None and abs(first - ahead.begins) < timedelta(seconds=2)
+    assert ahead.ends is not None and abs(last - ahead.ends) < timedelta(seconds=15)
+
+
+def test_going_over_to_another_block_and_focusing_cost_time() -> None:
+    ahead = forecast(two_blocks(40), RIG, EVENING)
+    kinds = [s.kind for s in ahead.of_block("ngc2403")]
+    assert kinds[0] == "centre" and kinds.count("centre") == 1
+    centre = next(s for s in ahead.steps if s.kind == "centre")
+    assert (centre.ends - centre.begins).total_seconds() == SLEW_S + CENTRE_S
+    focused = [s.begins for s in ahead.steps if s.kind == "focus"]
+    every = timedelta(minutes=demo_plan().orders.focus_every_min)
+    assert len(focused) == 3 and focused[1] - focused[0] > every
+    assert all(one.ends <= other.begins for one, other in zip(ahead.steps, ahead.steps[1:], strict=False))
+
+
+def test_what_does_not_fit_is_counted_with_the_cause() -> None:
+    ahead = forecast(two_blocks(500), RIG, EVENING)
+    (lost,) = ahead.lost
+    assert lost.line == "l" and 0 < lost.fitting < lost.wanted == 500
+    assert lost.fitting == sum(s.line == "l" and s.kind == "exposure" for s in ahead.steps)
+    assert ahead.because == "NGC 2403 is over for tonight"
+    closes = ahead.spans["ngc2403"][-1].closes
+    assert all(s.ends <= closes for s in ahead.steps if s.kind == "exposure")
+
+
+def test_frames_taken_already_are_not_foreseen_again() -> None:
+    taken = {"ic405-ha": 8, "ic405-l": 3}
+    later = datetime(2027, 1, 12, 19, tzinfo=UTC)
+    ahead = forecast(demo_plan(), RIG, later, taken)
+    assert ahead.frames == 5 and {s.line for s in ahead.steps if s.kind == "exposure"} == {"ic405-l"}
+    given_up = forecast(demo_plan(), RIG, later, taken, given_up={"ic405"})
+    assert given_up.frames == 0 and given_up.ends is None and "given up" in given_up.because
+
+
+def test_an_empty_plan_comes_to_nothing() -> None:
+    ahead = forecast(demo_plan().model_copy(update={"blocks": []}), RIG, EVENING)
+    assert (ahead.frames, ahead.begins, ahead.exposure_s, ahead.lost) == (0, None, 0, ())
+
+
+def test_what_a_night_offers_a_target() -> None:
+    found = tonight(79.12, 34.36, RIG, EVENING)
+    (span,) = found.intervals
+    assert found.usable_h == pytest.approx((span.closes - span.opens) / timedelta(hours=1))
+    assert found.transit is not None
+    site = RIG.site.place()
+    at_transit = observe(79.12, 34.36, from_datetimes(found.transit), site)
+    assert float(at_transit.hour_angle_deg) == pytest.approx(0, abs=1e-3)
+    assert found.transit_altitude_deg == pytest.approx(float(at_transit.altitude_deg))
+    middle = from_datetimes(datetime(2027, 1, 12, 23, tzinfo=UTC))
+    moon, there = observe_moon(middle, site), observe(79.12, 34.36, middle, site)
+    apart = separation_deg(moon.hour_angle_deg, moon.dec_deg, there.hour_angle_deg, there.dec_deg)
+    assert found.moon_apart_deg == pytest.approx(float(apart), abs=0.6)
+    assert tonight(10.0, -60.0, RIG, EVENING).intervals == ()
