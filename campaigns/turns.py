@@ -1,8 +1,8 @@
 """The turns of the window's thread through a whole demo night at × 300, beside those of an idle Qt loop.
 
-A turn is from the loop's waking to its next waiting: while it lasts, no key is answered. Beside its length stands
-the processor time that the thread itself spent in it: the rest it waited for a processor, for the interpreter's
-lock, or for a machine that gives its cores to others.
+A turn is from the loop's waking to its next waiting: while it lasts, no key is answered. Beside its
+length stands the processor time that the thread itself spent in it: the rest it waited for a processor, for
+the interpreter's lock, or for a machine that gives its cores to others.
 """
 
 import json

@@ -161,3 +161,10 @@ def test_a_command_without_a_keeper_says_so(talk: Any, qtbot: QtBot) -> None:
     bridge.ask(Command.HOLD)
     qtbot.waitUntil(lambda: bool(heard["answers"]))
     assert heard["answers"][0][1].reason == "no keeper answers: start it first"
+
+
+def test_an_error_in_the_link_is_told_too(talk: Any, qtbot: QtBot) -> None:
+    _, keeper, heard = talk
+    keeper.script.append(ValueError("nonsense from the keeper"))
+    qtbot.waitUntil(lambda: heard["links"][-1][0] is LinkState.GONE)
+    assert "error in Vigil: ValueError: nonsense" in heard["links"][-1][1]

@@ -209,9 +209,16 @@ def test_opened_again_it_shows_all_that_happened(stage: Stage) -> None:
 
 def test_a_past_night_comes_from_the_ledger(stage: Stage) -> None:
     stage.session.show_past_night(stage.told.events)
-    assert stage.session.run == "over" and not stage.session.began_here
+    assert stage.session.run == "ready" and stage.session.tonight.exposures == []
     assert stage.window.current.name == "Night"  # it does not push itself forward
-    assert "6 of 6" in stage.workspace("Watch").mood_words.text()
+    watch = stage.workspace("Watch")
+    assert (
+        watch.mood.text() == "Ready" and "last night 6 of 6: all frames are taken" in watch.mood_words.text()
+    )
+    assert watch.title.text.startswith("Last night · IC 405") and watch.reasons.sentences
+    assert stage.window.ribbon.accessibleDescription().startswith("IC 405 18:16")
+    stage.bridge.told.emit(stage.told.events[:2])  # a night begins: nothing of the last one is left
+    assert watch.mood.text() == "All quiet" and len(watch.reasons.sentences) == 2
 
 
 def test_a_plan_that_cannot_be_read_is_said_and_left_alone(tmp_path: Path, told: ToldNight) -> None:

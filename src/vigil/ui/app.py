@@ -147,7 +147,7 @@ class _ByItself:
                 self._session.start_night()
 
     def _night_changed(self) -> None:
-        if self._exit_when_done and self._session.run == "over" and self._session.began_here:
+        if self._exit_when_done and self._session.run == "over":
             done, wanted = self._session.record.rate
             self.status = 0 if done == wanted else 3
             self._exit_when_done = False

@@ -1,6 +1,7 @@
 """The thread's side of the bridge: an event loop that talks to the keeper."""
 
 import asyncio
+import logging
 from collections.abc import Callable, Coroutine
 from typing import Any, Protocol
 
@@ -8,6 +9,7 @@ from vigil.documents.messages import Answer, Ask, Resync, Status
 from vigil.link.endpoint import KeeperGone, Link, News
 from vigil.ui.linkstate import Connector, LinkState
 
+log = logging.getLogger(__name__)
 _TELL_EVERY_S = 0.05
 _STATUS_EVERY_S = 0.5
 _LOOK_EVERY_S = 1.0
@@ -96,6 +98,9 @@ class Conversation:
                 state, why = LinkState.LEFT, "the keeper has left"
             except KeeperGone as problem:
                 why = str(problem)
+            except Exception as problem:  # whatever it is: a silent link would look like a quiet night
+                log.exception("the link to the keeper failed")
+                why = f"the link failed, which is an error in Vigil: {type(problem).__name__}: {problem}"
             finally:
                 self._link = None
             self._flush()

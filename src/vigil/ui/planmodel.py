@@ -76,10 +76,11 @@ class PlanModel(QObject):
             self.changed.emit()
 
     def show(self, plan: NightPlan) -> None:
-        """Put another plan in place of this one; what stood here can be had back by undo."""
+        """Show another plan, that of a night begun elsewhere. The one on disk stays; undo brings it back."""
         self._before.append(("taking over the running night's plan", self.plan))
         self._after.clear()
-        self._put(plan)
+        self.plan = plan
+        self.changed.emit()
 
     # -- edits ----------------------------------------------------------------------------------------
 

@@ -47,7 +47,7 @@ class Ribbon(TimePicture):
         for block in session.plan.plan.blocks:
             ends = [s.ends for s in ahead.of_block(block.id)] if ahead else []
             begins = [s.begins for s in ahead.of_block(block.id)] if ahead else []
-            for exposed in session.record.exposures:
+            for exposed in session.tonight.exposures:
                 if exposed.block == block.id:
                     begins.append(exposed.begins)
                     ends.append(exposed.ends or exposed.expected_end)
@@ -64,7 +64,7 @@ class Ribbon(TimePicture):
 
     def _paint_done(self, painter: QPainter) -> None:
         painter.setPen(Qt.PenStyle.NoPen)
-        for exposed in self.session.record.exposures:
+        for exposed in self.session.tonight.exposures:
             ends = exposed.ends or min(self.session.now, exposed.expected_end)
             left, right = self.x(exposed.begins), self.x(ends)
             whole = exposed.outcome in ("", "done")
@@ -79,7 +79,7 @@ class Ribbon(TimePicture):
                 write(painter, QPointF(right + 6, _BAR_TOP + 17), label)
 
     def _paint_marks(self, painter: QPainter) -> None:
-        record = self.session.record
+        record = self.session.tonight
         for hold in record.holds:
             left, right = self.x(hold.begins), self.x(hold.ends or self.session.now)
             middle = _BAR_TOP + _BAR_HEIGHT / 2

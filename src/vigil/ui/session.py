@@ -14,6 +14,7 @@ from vigil.documents.rig import Rig
 from vigil.link.endpoint import News
 from vigil.planning.forecast import Forecast, forecast
 from vigil.planning.spans import local_noon_before
+from vigil.sky.instants import Floats
 from vigil.sky.night import NightSky, night_sky
 from vigil.ui.bridge import Bridge
 from vigil.ui.linkstate import LinkState
@@ -56,11 +57,12 @@ class Session(QObject):
         self.link_words = ""
         self.moments = Moments(now)
         self.zone = rig.site.time_zone
-        self.began_here = False
-        """Whether a night was told of by the keeper itself, not only read from the ledger."""
+        self.past = False
+        """Whether the record is of a night before this one, read from the ledger."""
         self._bridge = bridge
         self._heard_s = time.monotonic()
         self._forecast: tuple[Any, Forecast] | None = None
+        self._altitudes: dict[tuple[float, float], Floats] = {}
         self.sky: NightSky
         self.axis: TimeAxis
         self._set_sky(now)
@@ -114,7 +116,12 @@ class Session(QObject):
     @property
     def run(self) -> str:
         """The run state: "ready", "running", "held", "closing" or "over"."""
-        return self.record.state.run.value
+        return "ready" if self.past else self.record.state.run.value
+
+    @property
+    def tonight(self) -> NightRecord:
+        """The record as far as it belongs on tonight's axis: nothing of a past night."""
+        return NightRecord() if self.past else self.record
 
     @property
     def under_way(self) -> bool:
@@ -127,6 +134,13 @@ class Session(QObject):
     @property
     def now(self) -> datetime:
         return self.moments.now
+
+    def altitudes_deg(self, ra_deg: float, dec_deg: float) -> Floats:
+        """An ICRS direction's altitudes over the night's instants; kept while the night is the same."""
+        where = (ra_deg, dec_deg)
+        if where not in self._altitudes:
+            self._altitudes[where] = self.sky.altitude_deg(ra_deg, dec_deg)
+        return self._altitudes[where]
 
     def plan_ahead(self) -> Forecast:
         """The forecast from now on, or from what the night has done."""
@@ -173,7 +187,7 @@ class Session(QObject):
         for news in batch:
             if isinstance(news, Event):
                 if news.kind is Kind.NIGHT_STARTED:
-                    self.record, begun, self.began_here = NightRecord(), True, True
+                    self.record, begun, self.past = NightRecord(), True, False
                 if news.id <= self.record.state.last_id:
                     continue
                 self.record.add(news)
@@ -209,9 +223,7 @@ class Session(QObject):
     def show_past_night(self, events: list[Event]) -> None:
         """A night from the ledger, when the keeper has none to tell of."""
         if events and not self.record.state.night:
-            self.record = NightRecord.of(events)
-            self._lock_plan()
-            self.night_begun.emit()
+            self.record, self.past = NightRecord.of(events), True
             self.night_changed.emit()
 
     def _take_answer(self, ask: Ask, answer: Answer) -> None:
@@ -265,6 +277,7 @@ class Session(QObject):
         noon = local_noon_before(moment, self.rig.site.time_zone)
         self.sky = night_sky(noon, self.rig.site.place())
         self.axis = TimeAxis.of(self.sky, self.zone)
+        self._altitudes.clear()
         self.sky_changed.emit()
 
 

@@ -62,7 +62,7 @@ class NightPicture(AltitudePicture):
 
     def _paint_block_curve(self, painter: QPainter, index: int, block: Block, ahead: Forecast) -> None:
         role = CURVE_ROLES[index % len(CURVE_ROLES)]
-        altitudes = self.session.sky.altitude_deg(block.target.ra_deg, block.target.dec_deg)
+        altitudes = self.session.altitudes_deg(block.target.ra_deg, block.target.dec_deg)
         spans = [(b.timestamp(), e.timestamp()) for b, e in self._times(block, ahead)]
         chosen = block.id == self.chosen_block or len(self._blocks) == 1
         self.paint_curve(painter, altitudes, role, 3.0 if chosen else 2.2, spans)
@@ -79,7 +79,9 @@ class NightPicture(AltitudePicture):
     def _times(self, block: Block, ahead: Forecast) -> list[tuple[datetime, datetime]]:
         """When the block has been, and will be, exposed; exposures one after another joined."""
         pieces = [
-            (e.begins, e.ends or e.expected_end) for e in self.session.record.exposures if e.block == block.id
+            (e.begins, e.ends or e.expected_end)
+            for e in self.session.tonight.exposures
+            if e.block == block.id
         ]
         pieces += [(s.begins, s.ends) for s in ahead.of_block(block.id)]
         joined: list[tuple[datetime, datetime]] = []
@@ -112,7 +114,7 @@ class NightPicture(AltitudePicture):
         )
         for line in block.lines:
             done = [
-                e for e in self.session.record.exposures if e.line == line.id and e.outcome in ("", "done")
+                e for e in self.session.tonight.exposures if e.line == line.id and e.outcome in ("", "done")
             ]
             coming = [s for s in ahead.steps if s.line == line.id and s.kind == "exposure"]
             if not done and not coming:
@@ -169,7 +171,7 @@ class NightPicture(AltitudePicture):
     def hover_text(self, moment: datetime) -> str:
         said = [super().hover_text(moment)]
         for block in self._blocks:
-            altitudes = self.session.sky.altitude_deg(block.target.ra_deg, block.target.dec_deg)
+            altitudes = self.session.altitudes_deg(block.target.ra_deg, block.target.dec_deg)
             said.append(f"{block.target.name} {words.degrees(self.session.sky.at(altitudes, moment))}")
         return "\n".join(said)
 

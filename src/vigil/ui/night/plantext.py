@@ -136,7 +136,7 @@ class BlockText(QWidget):
     def refresh(self, block: Block, first: bool, last: bool) -> None:
         session = self._session
         locked = bool(session.plan.locked)
-        state, ahead = session.record.state, session.plan_ahead()
+        state, ahead = session.tonight.state, session.plan_ahead()
         fitting = {line.line: line.fitting for line in ahead.lines}
         self.span.setText(span_words(block))
         for line_row, line in zip(self.lines, block.lines, strict=True):

@@ -39,7 +39,7 @@ class TargetAltitude(AltitudePicture):
             painter.drawLine(QPointF(rect.left(), self.y(altitude)), QPointF(rect.right(), self.y(altitude)))
             write(painter, QPointF(rect.left() + 4, self.y(altitude) - 3), f"{altitude}°", "soft", font)
         if self._where is not None and self._tonight is not None:
-            altitudes = self.session.sky.altitude_deg(*self._where)
+            altitudes = self.session.altitudes_deg(*self._where)
             spans = [(i.opens.timestamp(), i.closes.timestamp()) for i in self._tonight.intervals]
             self.paint_curve(painter, altitudes, "text", 2.0, spans)
             self._paint_transit(painter)
@@ -62,6 +62,6 @@ class TargetAltitude(AltitudePicture):
     def hover_text(self, moment: datetime) -> str:
         said = super().hover_text(moment)
         if self._where is not None:
-            altitude = self.session.sky.at(self.session.sky.altitude_deg(*self._where), moment)
+            altitude = self.session.sky.at(self.session.altitudes_deg(*self._where), moment)
             said += f"\ntarget {words.degrees(altitude)}"
         return said

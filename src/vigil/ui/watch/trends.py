@@ -32,7 +32,7 @@ class Trends(TimePicture):
 
     def copy_text(self) -> str:
         lines = ["time_utc\tfilter\thfr_px\tstars\tbackground_adu"]
-        for light in self.session.record.measured():
+        for light in self.session.tonight.measured():
             v = light.values
             lines.append(
                 f"{light.at:%Y-%m-%dT%H:%M:%S}\t{v['filter']}\t{v['hfr_px']}\t{v['stars']}\t{v['background_adu']}"
@@ -40,7 +40,7 @@ class Trends(TimePicture):
         return "\n".join(lines)
 
     def paint(self, painter: QPainter) -> None:
-        lights = self.session.record.measured()
+        lights = self.session.tonight.measured()
         for i, (name, value, form, least_top) in enumerate(_ROWS):
             top = float(i * _ROW)
             plot = QRectF(self.span_left, top + 18, self.span_width, _ROW - 22)
@@ -73,7 +73,7 @@ class Trends(TimePicture):
         painter.drawPath(path)
 
     def hover_text(self, moment: object) -> str:
-        lights = self.session.record.measured()
+        lights = self.session.tonight.measured()
         said = [super().hover_text(moment)]  # type: ignore[arg-type]
         if lights:
             near = min(lights, key=lambda light: abs(light.at - moment))  # type: ignore[operator]

@@ -237,7 +237,8 @@ class Watch(Workspace):
             return
         v = light.values
         self.title.say(
-            f"{v['target']} · {v['filter']} {words.exposure(v['exposure_s'])} · {v['number']} of {v['of']}"
+            ("Last night · " if self._session.past else "")
+            + f"{v['target']} · {v['filter']} {words.exposure(v['exposure_s'])} · {v['number']} of {v['of']}"
         )
         cold = f"{words.signed(v['temperature_c'])} °C" if v.get("temperature_c") is not None else ""
         self.subtitle.say(
@@ -282,7 +283,7 @@ class Watch(Workspace):
     def _refresh_side(self) -> None:
         session, status = self._session, self._session.status
         self._show_mood()
-        state = session.record.state
+        state = session.tonight.state
         block = self._current_block()
         facts = [
             (
@@ -291,7 +292,7 @@ class Watch(Workspace):
             )
             for line in (block.lines[:_MOST_LINES] if block else [])
         ]
-        done, wanted = session.record.rate
+        done, wanted = session.tonight.rate
         wanted = wanted or session.plan.plan.wanted
         if len(session.plan.plan.blocks) > 1:
             facts.append(("all together", f"{done} of {wanted}"))
@@ -305,7 +306,7 @@ class Watch(Workspace):
         """The one being exposed, else the next, else the last."""
         session = self._session
         blocks = session.plan.plan.blocks
-        exposures = session.record.exposures
+        exposures = session.tonight.exposures
         here = exposures[-1].block if exposures else ""
         if not session.record.exposing and session.run != "over":
             ahead = next((s.block for s in session.plan_ahead().steps), "")
@@ -364,6 +365,9 @@ class Watch(Workspace):
                 said = f"failed at the end: {', '.join(failed)}"
         else:
             mood, said, role = "Ready", f"{session.plan.plan.wanted} frames planned", "head"
+            if session.past:
+                done, wanted = session.record.rate
+                said += f"; last night {done} of {wanted}: {session.record.state.end_reason}"
         self.mood.setText(mood)
         self.mood_words.setText(said)
         set_role(self.mood, role if role == "head" else f"head-{role}")
