@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 
 from vigil.ui.pieces import Facts, Lamp, OneLine
 from vigil.ui.watch.reasons import Reasons
+from vigil.ui.workspacerow import WorkspaceRow
 
 _SLACK_PX = 1
 
@@ -51,6 +52,8 @@ def _clipped(widget: QWidget) -> list[str]:
         needed_width = widget.fontMetrics().horizontalAdvance(widget.currentText()) + 22
     elif isinstance(widget, Facts):
         needed_width, needed_height = round(widget.needed_width()), widget.sizeHint().height()
+    elif isinstance(widget, WorkspaceRow):
+        needed_width = widget.minimumSizeHint().width()
     elif isinstance(widget, OneLine) and widget.text:
         needed_width = 30  # it may be cut with an ellipsis, but must say something
     said = getattr(widget, "text", "")

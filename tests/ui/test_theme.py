@@ -37,8 +37,13 @@ def test_text_can_be_read_on_every_ground(tokens: Tokens, least: float) -> None:
 
 def test_at_most_four_text_sizes() -> None:
     assert len(set(Size.TEXTS)) == 4
-    sheet = (UI / "theme.qss").read_text()
-    assert not re.search(r"font-size: \d", sheet.replace("font-size: 12px; }", ""))
+    assert set(re.findall(r"font-size: ([^;]+)px", (UI / "theme.qss").read_text())) == {
+        "${small}", "${body}", "${head}", "${large}",
+    }  # fmt: skip
+    for path in UI.rglob("*.py"):
+        sizes = re.findall(r"(?:text|number)_font\(\s*([^),]*)", path.read_text())
+        allowed = {"", "strong=True", "size", "Size.SMALL", "Size.BODY", "Size.HEAD", "Size.LARGE"}
+        assert {s for s in sizes if not s.startswith("size: int")} <= allowed, path.name
 
 
 def test_no_colour_or_font_outside_the_theme() -> None:

@@ -1,5 +1,6 @@
 """The bases of painted widgets: themed, and over the shared time axis."""
 
+from collections.abc import Sequence
 from datetime import datetime
 
 import numpy as np
@@ -26,6 +27,7 @@ from vigil.ui.theme import Size, number_font, smooth, text_font, theme
 LEFT, RIGHT = Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight
 CENTRE = Qt.AlignmentFlag.AlignHCenter
 _DARKEST_MAG, _BRIGHTEST_MAG = 21.4, 7.0
+_FLAG_HALF_PX = 31.0
 
 
 class Picture(QWidget):
@@ -152,11 +154,21 @@ class TimePicture(Picture):
             self._strip = sky_strip(self.session, int(self.span_width))
         painter.drawImage(QRectF(self.span_left, top, self.span_width, height), self._strip)
 
-    def paint_hours(self, painter: QPainter, baseline: float, tick_top: float, tick_bottom: float) -> None:
+    def paint_hours(
+        self,
+        painter: QPainter,
+        baseline: float,
+        tick_top: float,
+        tick_bottom: float,
+        flags: Sequence[datetime | None] = (),
+    ) -> None:
+        """The local hours, but for those that a moment's flag would half cover."""
         font = number_font(Size.SMALL)
+        covered = [self.x(moment) for moment in flags if moment is not None]
         for share, label in self.session.axis.hours(self.span_width):
             x = self.span_left + share * self.span_width
-            write(painter, QPointF(x, baseline), label, "soft", font, CENTRE)
+            if all(abs(x - flag) > _FLAG_HALF_PX for flag in covered):
+                write(painter, QPointF(x, baseline), label, "soft", font, CENTRE)
             painter.setPen(theme.pen("faint", 1.0, 0.5))
             painter.drawLine(QPointF(round(x) + 0.5, tick_top), QPointF(round(x) + 0.5, tick_bottom))
 

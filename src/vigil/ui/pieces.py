@@ -172,7 +172,7 @@ class Lamp(Picture):
     def _fit(self) -> None:
         from vigil.ui.picture import text_width
 
-        self.setFixedWidth(round(text_width(self._name, text_font(Size.SMALL + 1))) + 18)
+        self.setFixedWidth(round(text_width(self._name, text_font(Size.SMALL))) + 18)
         self.setToolTip(f"{self._name}: {self._state}")
         self.setAccessibleName(f"{self._name}: {self._state}")
 
@@ -198,7 +198,7 @@ class Lamp(Picture):
         role = "soft" if self._state in ("ready", "busy") else "faint"
         if self._state not in ("ready", "busy", "not connected"):
             role = "fault"
-        write(painter, QPointF(15, self.height() / 2 + 4.5), self._name, role, text_font(Size.SMALL + 1))
+        write(painter, QPointF(15, self.height() / 2 + 4.5), self._name, role, text_font(Size.SMALL))
 
 
 class Choice(QComboBox):

@@ -30,7 +30,9 @@ class Ribbon(TimePicture):
 
     def paint(self, painter: QPainter) -> None:
         self.paint_sky(painter, _SKY_TOP, Size.RIBBON - _SKY_TOP)
-        self.paint_hours(painter, 12, _SKY_TOP, _SKY_TOP + 4)
+        moments = self.session.moments
+        flags = (moments.now, moments.as_at, moments.hovered)
+        self.paint_hours(painter, 12, _SKY_TOP, _SKY_TOP + 4, flags)
         for begins, ends, _ in self._planned():
             self._paint_bar(painter, begins, ends)
         self._paint_done(painter)

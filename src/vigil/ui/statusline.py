@@ -10,7 +10,7 @@ from vigil.ui import words
 from vigil.ui.linkstate import LinkState
 from vigil.ui.picture import RIGHT
 from vigil.ui.pieces import Lamp, OneLine, Progress, button, label
-from vigil.ui.session import Session
+from vigil.ui.session import Countdown, Session
 from vigil.ui.theme import Light, Size, theme
 
 SPEEDS = (1.0, 10.0, 60.0, 300.0)
@@ -176,12 +176,12 @@ class StatusLine(QWidget):
         words_now, role = self._activity()
         self.activity.say(words_now, role)
         self._show_progress()
-        following = session.next_event()
+        live = session.link is LinkState.OPEN
+        following = session.next_event() if live else Countdown("", None)
         self.next_words.say(following.words)
         self.countdown.setText(f"in {words.countdown(following.at, session.now)}" if following.at else "")
         if following.at:
             self.countdown.setToolTip(words.both_clocks(following.at, session.zone))
-        live = session.link is LinkState.OPEN
         self.hold.setText("Resume" if session.run == "held" else "Hold")
         self.hold.setEnabled(live and session.run in ("running", "held"))
         self.end.setEnabled(live and session.run in ("running", "held"))
@@ -227,7 +227,7 @@ class StatusLine(QWidget):
         share: float | None = 0.0
         far = ""
         live, exposing = session.live, session.record.exposing
-        if exposing is not None:
+        if exposing is not None and session.link is LinkState.OPEN:
             whole = (exposing.expected_end - exposing.begins).total_seconds()
             done = min(whole, max(0.0, (session.now - exposing.begins).total_seconds()))
             share, far = done / whole if whole else 0.0, f"{words.duration(done)} of {words.duration(whole)}"

@@ -37,7 +37,7 @@ class Size:
     TOUCH = 40
     LEAST_WINDOW = (1180, 720)
     DESIGN_WINDOW = (1280, 800)
-    SMALL, BODY, HEAD, LARGE = 11, 13, 15, 20
+    SMALL, BODY, HEAD, LARGE = 12, 13, 14, 20
     TEXTS = (SMALL, BODY, HEAD, LARGE)
 
 
@@ -215,7 +215,7 @@ def text_font(size: int = Size.BODY, strong: bool = False) -> QFont:
     return _font(TEXT_FAMILY, size, strong)
 
 
-def number_font(size: int = Size.BODY - 1, strong: bool = False) -> QFont:
+def number_font(size: int = Size.SMALL, strong: bool = False) -> QFont:
     """The family for numbers, all digits of one width."""
     return _font(NUMBER_FAMILY, size, strong)
 

@@ -248,6 +248,7 @@ class Window(QMainWindow):
         self.stack.setCurrentWidget(workspace)
         self.row.show_current(name)
         workspace.fold(self._folded or self._full)
+        workspace.enlarge(self._full)
         workspace.entered()
 
     def toggle_fold(self) -> None:
@@ -261,6 +262,7 @@ class Window(QMainWindow):
             widget.setVisible(not self._full)
         self.current.fold(self._folded or self._full)
         self.status.enlarge(self._full)
+        self.current.enlarge(self._full)
         if self._full:
             self.showFullScreen()
         else:

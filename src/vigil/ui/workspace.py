@@ -38,6 +38,9 @@ class Workspace(QWidget):
             if side is not None:
                 side.setVisible(not folded)
 
+    def enlarge(self, large: bool) -> None:
+        """For the full screen at the mount: larger figures, buttons to be touched."""
+
     def actions_here(self) -> list[Action]:
         """What can be done here, beside what can be done everywhere."""
         return []

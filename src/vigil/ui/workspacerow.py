@@ -48,13 +48,13 @@ class WorkspaceRow(Picture):
         x = float(Size.MARGIN)
         for caption, names in GROUPS:
             self._captions.append((caption, x))
-            x += text_width(caption, text_font(Size.SMALL)) + 12
+            x += text_width(caption, text_font(Size.SMALL)) + 8
             for name in names:
-                width = text_width(name, text_font(Size.HEAD - 1, strong=True))
+                width = text_width(name, text_font(Size.HEAD, strong=True))
                 self._words.append((name, QRectF(x, 0, width + 4, Size.WORKSPACES)))
-                x += width + 20
-            x += 10
-        self._needed = x - 32
+                x += width + 16
+            x += 8
+        self._needed = x - 24
 
     def minimumSizeHint(self) -> QSize:
         return QSize(round(self._needed), Size.WORKSPACES)
@@ -65,7 +65,7 @@ class WorkspaceRow(Picture):
             write(painter, QPointF(x, base), caption, "faint", text_font(Size.SMALL))
         for name, rect in self._words:
             here = name == self._current
-            font = text_font(Size.HEAD - 1, strong=here)
+            font = text_font(Size.HEAD, strong=here)
             under_pointer = rect.contains(QPointF(self.mapFromGlobal(self.cursor().pos())))
             write(
                 painter, QPointF(rect.left(), base), name, "text" if here or under_pointer else "soft", font

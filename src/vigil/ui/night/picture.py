@@ -100,7 +100,7 @@ class NightPicture(AltitudePicture):
             QPointF(self.span_left, top + 8),
             block.target.name,
             role,
-            text_font(Size.SMALL + 1, True),
+            text_font(Size.SMALL, True),
         )
         said = self._span_words(block, ahead)
         room = self.span_width - name_width - 16
@@ -135,13 +135,13 @@ class NightPicture(AltitudePicture):
             painter.drawRoundedRect(bar, 2, 2)
             if bar.width() > 16:
                 painter.fillRect(QRectF(bar.left() + 4, bar.top() + 5, 4, _BAR - 10), swatch_of(line.filter))
-            if bar.width() > 22 + text_width(line.filter, text_font(Size.SMALL + 1)):
+            if bar.width() > 22 + text_width(line.filter, text_font(Size.SMALL)):
                 write(
                     painter,
                     QPointF(bar.left() + 13, bar.top() + 16),
                     line.filter,
                     "text",
-                    text_font(Size.SMALL + 1),
+                    text_font(Size.SMALL),
                 )
             lost = next((x for x in ahead.lost if x.line == line.id), None)
             if lost is not None:

@@ -150,7 +150,7 @@ class Chart(Picture):
         if any(room.intersects(other) for other in taken) and not ours:
             return
         taken.append(room)
-        write(painter, beside, entry.name, "select", text_font(Size.SMALL + 1, strong=ours))
+        write(painter, beside, entry.name, "select", text_font(Size.SMALL, strong=ours))
 
     def _paint_grid(self, painter: QPainter) -> None:
         step = next((s for s in _GRID_STEPS_DEG if self.height_deg / s >= 2.5), _GRID_STEPS_DEG[-1])

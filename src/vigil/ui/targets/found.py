@@ -49,7 +49,7 @@ class Found(Picture):
 
     def paint(self, painter: QPainter) -> None:
         if not self.entries:
-            write(painter, QPointF(2, 18), self.empty_words, "faint", text_font(Size.SMALL + 1))
+            write(painter, QPointF(2, 18), self.empty_words, "faint", text_font(Size.SMALL))
         for i, entry in enumerate(self.entries):
             rect = self.row_rect(i)
             if i == self.current:

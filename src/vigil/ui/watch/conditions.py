@@ -66,8 +66,9 @@ class Conditions(Picture):
                 self._paint_gauge(painter, top, line)
                 top += _GAUGE_ROW
             else:
-                whole = elided(line["words"], text_font(), self.width() - 20)
-                used = write(painter, QPointF(20, top + 14), whole, "text")
+                words_font = text_font() if line["said"] else text_font(Size.SMALL)
+                whole = elided(line["words"], words_font, self.width() - 20)
+                used = write(painter, QPointF(20, top + 14), whole, "text", words_font)
                 room = self.width() - 32 - used
                 font = text_font(Size.SMALL)
                 write(

@@ -62,7 +62,7 @@ class Reasons(Picture):
         for sentence in self._sentences:
             if painter is not None:
                 clock = words.clock(sentence.at, self._zone)
-                write(painter, QPointF(0, top + 13), clock, "faint", number_font(Size.SMALL + 1))
+                write(painter, QPointF(0, top + 13), clock, "faint", number_font(Size.SMALL))
             for text, role, font in (
                 (sentence.what, _ROLES[sentence.weight], text_font()),
                 (sentence.why, "soft", text_font(Size.SMALL)),

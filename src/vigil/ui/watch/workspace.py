@@ -50,7 +50,7 @@ class Watch(Workspace):
         self.pictures = QStackedWidget()
         for picture in (self.note, self.frame, self.curve, self.centring):
             self.pictures.addWidget(picture)
-        self.title, self.subtitle = OneLine(strong=True), OneLine("soft", size=Size.SMALL + 1)
+        self.title, self.subtitle = OneLine(strong=True), OneLine("soft", size=Size.SMALL)
         self.fit = button("Fit", "plain", "The whole frame", "0")
         self.one = button("1:1", "plain", "One pixel of the frame on one of the screen", "1")
         self.auto = button("Auto stretch", "plain", "Black and white point from the frame itself")
@@ -132,6 +132,12 @@ class Watch(Workspace):
         session.night_begun.connect(self._forget)
         session.status_changed.connect(self._refresh_side)
         session.link_changed.connect(self.refresh)
+
+    def enlarge(self, large: bool) -> None:
+        for made in (self.fit, self.one, self.auto):
+            made.setFixedHeight(Size.TOUCH if large else Size.BUTTON + 4)
+        self.title.enlarge(Size.LARGE if large else Size.BODY)
+        set_role(self.figures, "number-large" if large else "number")
 
     def actions_here(self) -> list[Action]:
         def no_frame() -> str:
