@@ -7,6 +7,7 @@ what its keeper told at chosen events.
 import os
 import sys
 import tempfile
+import time
 from collections.abc import Callable
 from datetime import timedelta
 from pathlib import Path
@@ -94,8 +95,6 @@ class Stage:
             app.processEvents()
             if not any(self.jobs.busy(kind) for kind in ("last frame", "chart", "catalogue")):
                 break
-            import time
-
             time.sleep(0.01)
         for _ in range(5):
             app.processEvents()

@@ -1,5 +1,6 @@
 """Targets: found as one types, the sensor at true scale, into the plan."""
 
+from datetime import timedelta
 from itertools import pairwise
 
 import numpy as np
@@ -10,6 +11,8 @@ from tests.ui.conftest import Stage
 from vigil.documents.events import Kind
 from vigil.files.deepsky import all_objects, find_object, search
 from vigil.sky.angles import separation_deg
+from vigil.sky.horizontal import observe
+from vigil.sky.instants import from_datetimes
 from vigil.sky.tangent import deproject
 from vigil.ui.targets.workspace import Targets
 
@@ -108,3 +111,17 @@ def test_the_angle_of_the_last_solved_frame_is_used(stage: Stage) -> None:
     solved = stage.session.record.measured()[0].values["position_angle_deg"]
     assert stage.window.workspace("Targets").chart.angle_deg == pytest.approx(solved) and solved != 0
     assert not stage.window.workspace("Targets").put.isEnabled()  # the plan is fixed while the night runs
+
+
+def test_altitudes_are_those_of_the_moment_looked_at(stage: Stage) -> None:
+    type_and_choose(stage, "ic 405")
+    targets = stage.window.workspace("Targets")
+    assert isinstance(targets, Targets) and targets.target is not None
+    later = stage.session.now + timedelta(hours=4)
+    stage.session.moments.look_at(later)
+    where = targets.target.ra_deg, targets.target.dec_deg
+    site = stage.session.rig.site.place()
+    expected = float(observe(*where, from_datetimes(later), site).altitude_deg)
+    assert dict(targets.tonight_facts.facts)["altitude at 21:40"] == f"{expected:.0f}°"
+    stage.press(Qt.Key.Key_Escape)
+    assert "altitude at 17:40" in dict(targets.tonight_facts.facts)

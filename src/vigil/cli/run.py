@@ -9,9 +9,9 @@ from pathlib import Path
 from typing import Any, Protocol
 
 from vigil.cli import BAD_INPUT, NO_KEEPER, NOT_ALL, OK, BadInput
-from vigil.cli.files import demo_file, load_document, load_fitting
+from vigil.cli.files import check_speed, demo_file, load_fitting, own_folders, rig_wanted
 from vigil.documents.events import Event, Kind
-from vigil.documents.messages import FASTEST, SLOWEST, Command, Status
+from vigil.documents.messages import Command, Status
 from vigil.documents.night import NightState, fold
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
@@ -19,7 +19,7 @@ from vigil.documents.store import dump
 from vigil.link.attach import command, keeper_status, retire_idle_keeper, start_keeper, under_way
 from vigil.link.endpoint import KeeperGone, News
 from vigil.link.socket import SocketLink
-from vigil.runtime.folders import Folders, folders_of
+from vigil.runtime.folders import Folders
 
 
 class Display(Protocol):
@@ -58,25 +58,18 @@ class JsonDisplay:
 
 def run(args: argparse.Namespace) -> int:
     """0 all frames taken, 3 not all, 2 bad input, 4 no keeper; 0 also when the night is left running."""
-    rig_path = Path(args.rig) if args.rig else demo_file("rig.json") if args.demo else None
-    if rig_path is None:
-        raise BadInput("which rig? Give --rig RIG, or --demo for the made-up observatory")
-    rig = load_document(Rig, rig_path)
+    rig, rig_path = rig_wanted(args)
     if args.plan is None and not args.demo:
         raise BadInput("which plan? Name a night plan's file, or give --demo")
     plan = load_fitting(Path(args.plan) if args.plan else demo_file("plan.json"), rig)
     if (args.virtual or args.speed != 1 or args.seed is not None) and rig.simulated is None:
         raise BadInput(f"--virtual, --speed and --seed are for simulated rigs; {rig.name} is not simulated")
-    if not SLOWEST <= args.speed <= FASTEST:
-        raise BadInput(f"--speed {args.speed:g}: {SLOWEST:g} to {FASTEST:g} times real time")
+    check_speed(args.speed)
     out = Path(args.out).absolute() if args.out else None
-    try:
-        folders = folders_of(rig.id)
-    except (OSError, ValueError) as problem:
-        raise BadInput(f"Vigil's own folders can't be made: {problem}") from None
+    folders = own_folders(rig)
     display = JsonDisplay() if args.json else _terminal_display(rig)
     try:
-        return asyncio.run(_run(args, rig_path.absolute(), plan, out, folders, display))
+        return asyncio.run(_run(args, rig_path, plan, out, folders, display))
     except KeeperGone as problem:
         print(f"vigil: {problem}", file=sys.stderr)
         print("vigil: run the same command again: the night is taken up where it was", file=sys.stderr)

@@ -66,6 +66,7 @@ class AltitudePicture(TimePicture):
         role: str,
         width: float,
         spans: list[tuple[float, float]] | None = None,
+        dashed: bool = False,
     ) -> None:
         """The curve thin, and strong within spans (POSIX seconds)."""
         painter.save()
@@ -73,7 +74,7 @@ class AltitudePicture(TimePicture):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(theme.pen(role, 1.0, 0.6))
         painter.drawPath(self.path_of(altitudes_deg))
-        painter.setPen(theme.pen(role, width))
+        painter.setPen(theme.pen(role, width, dashed=dashed))
         for begins_s, ends_s in spans or []:
             painter.drawPath(self.path_of(altitudes_deg, begins_s, ends_s))
         painter.restore()

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QKeySequence
 
 from vigil.ui.caret import TextLine
+from vigil.ui.theme import set_styled
 
 
 class ValueField(TextLine):
@@ -57,12 +58,7 @@ class ValueField(TextLine):
         self._set_state("" if self.text().strip() == self._in_force else "pending")
 
     def _set_state(self, state: str) -> None:
-        if self.property("state") != state:
-            self.setProperty("state", state)
-            style = self.style()
-            if style is not None:
-                style.unpolish(self)
-                style.polish(self)
+        set_styled(self, "state", state)
 
     def focusOutEvent(self, event: QFocusEvent | None) -> None:
         super().focusOutEvent(event)

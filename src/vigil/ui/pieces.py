@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import (
 )
 
 from vigil.ui.picture import LEFT, RIGHT, Picture, elided, write
-from vigil.ui.theme import Size, number_font, smooth, text_font, theme
+from vigil.ui.theme import Size, number_font, set_styled, smooth, text_font, theme
 
 
 def label(text: str = "", role: str = "") -> QLabel:
@@ -29,12 +29,7 @@ def label(text: str = "", role: str = "") -> QLabel:
 
 def set_role(widget: QWidget, role: str) -> None:
     """Change a widget's role and have the style sheet look again."""
-    if widget.property("role") != role:
-        widget.setProperty("role", role)
-        style = widget.style()
-        if style is not None:
-            style.unpolish(widget)
-            style.polish(widget)
+    set_styled(widget, "role", role)
 
 
 def wrapped(text: str = "", role: str = "soft") -> QLabel:

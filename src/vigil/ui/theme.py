@@ -8,7 +8,7 @@ from string import Template
 
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPainter, QPalette, QPen
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QWidget
 
 TEXT_FAMILY, NUMBER_FAMILY = "Inter", "JetBrains Mono"
 _FONT_FILES = (
@@ -234,6 +234,16 @@ def load_fonts() -> None:
     for name in _FONT_FILES:
         if QFontDatabase.addApplicationFontFromData((folder / name).read_bytes()) < 0:
             raise RuntimeError(_PROBLEM_WHEN_NO_FONT.format(name))
+
+
+def set_styled(widget: QWidget, name: str, value: str) -> None:
+    """Change a property that the style sheet asks for, and have it look again."""
+    if widget.property(name) != value:
+        widget.setProperty(name, value)
+        style = widget.style()
+        if style is not None:
+            style.unpolish(widget)
+            style.polish(widget)
 
 
 def smooth(painter: QPainter) -> QPainter:

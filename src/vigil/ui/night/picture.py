@@ -65,7 +65,9 @@ class NightPicture(AltitudePicture):
         altitudes = self.session.altitudes_deg(block.target.ra_deg, block.target.dec_deg)
         spans = [(b.timestamp(), e.timestamp()) for b, e in self._times(block, ahead)]
         chosen = block.id == self.chosen_block or len(self._blocks) == 1
-        self.paint_curve(painter, altitudes, role, 3.0 if chosen else 2.2, spans)
+        # in red light colours tell nothing apart
+        dashed = theme.red and index % 2 == 1
+        self.paint_curve(painter, altitudes, role, 3.0 if chosen else 2.2, spans, dashed)
         highest = int(altitudes.argmax())
         x = (
             self.span_left
@@ -102,7 +104,10 @@ class NightPicture(AltitudePicture):
             role,
             text_font(Size.SMALL, True),
         )
-        said = self._span_words(block, ahead)
+        shown = self.session.moments.shown
+        altitudes = self.session.altitudes_deg(block.target.ra_deg, block.target.dec_deg)
+        altitude = words.degrees(self.session.sky.at(altitudes, shown))
+        said = f"{self._span_words(block, ahead)} · {altitude} at {words.clock(shown, self.session.zone)}"
         room = self.span_width - name_width - 16
         font = text_font(Size.SMALL)
         write(

@@ -29,6 +29,7 @@ class Targets(Workspace):
         self._session, self._jobs, self._go_to = session, jobs, go_to
         self.target: DeepSkyObject | None = None
         self._tonight: Tonight | None = None
+        self._told_for: tuple[object, ...] = ()
         self._begun = False
         self.search = TextLine()
         self.search.setPlaceholderText("name or alias")
@@ -77,6 +78,8 @@ class Targets(Workspace):
         session.plan.changed.connect(self._show_put)
         session.night_changed.connect(self._turn_sensor)
         session.sky_changed.connect(self._retell)
+        session.moments.changed.connect(self._moment_changed)
+        session.moments.now_changed.connect(self._moment_changed)
         self._show_put()
 
     def actions_here(self) -> list[Action]:
@@ -147,6 +150,10 @@ class Targets(Workspace):
         self._retell()
         self._show_put()
 
+    def _moment_changed(self) -> None:
+        if self.isVisible():
+            self._retell()
+
     def _angle(self) -> float:
         """How the camera stood in the last solved frame; 0 until one is."""
         for light in reversed(self._session.record.measured()):
@@ -167,7 +174,10 @@ class Targets(Workspace):
         if entry is None:
             return
         rig, zone = session.rig, session.zone
-        self._tonight = told = tonight(entry.ra_deg, entry.dec_deg, rig, session.now)
+        key = (entry.name, session.sky.noon)
+        if self._tonight is None or self._told_for != key:
+            self._tonight, self._told_for = tonight(entry.ra_deg, entry.dec_deg, rig, session.now), key
+        told = self._tonight
         self.altitude.show_target(entry.ra_deg, entry.dec_deg, told)
         size = words.arc(entry.major_arcmin) if entry.major_arcmin else "size unknown"
         if entry.minor_arcmin and entry.minor_arcmin != entry.major_arcmin:
@@ -193,6 +203,9 @@ class Targets(Workspace):
         facts.append(
             ("moon", f"{100 * told.moon_illumination:.0f} %, {words.degrees(told.moon_apart_deg)} away")
         )
+        shown = session.moments.shown
+        altitude = session.sky.at(session.altitudes_deg(entry.ra_deg, entry.dec_deg), shown)
+        facts.append((f"altitude at {words.clock(shown, zone)}", words.degrees(altitude)))
         self.tonight_facts.show_facts(facts)
         rows, columns = rig.field_px()
         scale = rig.scale_arcsec_px()

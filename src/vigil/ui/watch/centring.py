@@ -7,29 +7,25 @@ from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QWidget
 
-from vigil.ui.picture import CENTRE, RIGHT, Picture, write
+from vigil.ui.picture import CENTRE, RIGHT, write
 from vigil.ui.record import Centring
 from vigil.ui.theme import Size, number_font, text_font, theme
+from vigil.ui.watch.growing import GrowingRun
 
 _LEAST_PX, _LEAST_TOP_PX = 0.1, 100.0
 
 
-class CentringError(Picture):
+class CentringError(GrowingRun[Centring]):
     """How far off each solved frame was, on a logarithmic scale, with the limit."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._run: Centring | None = None
-        self._key: tuple[object, ...] = ()
-        self.setAccessibleName("Centring error")
+        super().__init__("Centring error", parent)
 
-    def show_run(self, run: Centring | None) -> None:
-        key = (id(run), len(run.off_px), run.outcome) if run else ()
-        if key != self._key:
-            self._run, self._key = run, key
-            if run and run.off_px:
-                self.setAccessibleDescription(f"{run.off_px[-1]:.1f} px off, limit {run.limit_px:g}")
-            self.update()
+    def steps_of(self, run: Centring) -> int:
+        return len(run.off_px)
+
+    def last_step(self, run: Centring) -> str:
+        return f"{run.off_px[-1]:.1f} px off, limit {run.limit_px:g}"
 
     def copy_text(self) -> str:
         if self._run is None:

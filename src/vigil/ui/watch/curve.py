@@ -5,30 +5,25 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath
 from PyQt6.QtWidgets import QWidget
 
-from vigil.ui.picture import CENTRE, RIGHT, Picture, write
+from vigil.ui.picture import CENTRE, RIGHT, write
 from vigil.ui.record import FocusRun
 from vigil.ui.theme import Size, number_font, text_font, theme
+from vigil.ui.watch.growing import GrowingRun
 
 _LEAST_TOP_PX = 4.0
 
 
-class FocusCurve(Picture):
+class FocusCurve(GrowingRun[FocusRun]):
     """Star size against focuser position; the fitted curve once there is one."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._run: FocusRun | None = None
-        self._key: tuple[object, ...] = ()
-        self.setAccessibleName("Focus curve")
+        super().__init__("Focus curve", parent)
 
-    def show_run(self, run: FocusRun | None) -> None:
-        key = (id(run), len(run.samples), run.outcome) if run else ()
-        if key != self._key:
-            self._run, self._key = run, key
-            if run and run.samples:
-                last = run.samples[-1]
-                self.setAccessibleDescription(f"{last.hfr_px:.2f} px at {last.position}")
-            self.update()
+    def steps_of(self, run: FocusRun) -> int:
+        return len(run.samples)
+
+    def last_step(self, run: FocusRun) -> str:
+        return f"{run.samples[-1].hfr_px:.2f} px at {run.samples[-1].position}"
 
     def copy_text(self) -> str:
         if self._run is None:
