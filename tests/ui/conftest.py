@@ -123,7 +123,7 @@ class Stage:
 
     def settle(self) -> None:
         kinds = ("last frame", "chart", "catalogue", "past night")
-        self.qtbot.waitUntil(lambda: not any(self.jobs.busy(kind) for kind in kinds), timeout=20_000)
+        self.qtbot.waitUntil(lambda: not any(self.jobs.busy(kind) for kind in kinds), timeout=120_000)
         QApplication.processEvents()
 
     def workspace(self, name: str) -> Any:

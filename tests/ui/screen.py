@@ -19,7 +19,7 @@ from vigil.ui.theme import text_font
 
 _WIDTH, _HEIGHT = 1280, 800
 _LIKE = 0.82
-_LIMIT_S = 60.0
+_LIMIT_S = 240.0
 
 
 class NotSeen(AssertionError):
@@ -99,9 +99,8 @@ class Screen:
         seen = self.picture()
         wanted = wanted - wanted.mean()
         count = wanted.size
-        box = np.ones(wanted.shape)
-        mean = fftconvolve(seen, box, "valid") / count
-        spread = fftconvolve(seen**2, box, "valid") / count - mean**2
+        mean = _sums(seen, wanted.shape) / count
+        spread = _sums(seen**2, wanted.shape) / count - mean**2
         match = fftconvolve(seen, wanted[::-1, ::-1], "valid")
         norm = np.sqrt(np.maximum(spread, 4.0) * count * (wanted**2).sum())
         like = np.abs(match) / norm  # dark words on a bright button count too
@@ -126,7 +125,14 @@ class Screen:
         while not holds():  # type: ignore[operator]
             if time.monotonic() > end:
                 raise NotSeen(f"{what} did not come within {limit_s:.0f} s")
-            time.sleep(0.1)
+            time.sleep(0.2)
+
+
+def _sums(values: np.ndarray, shape: tuple[int, ...]) -> np.ndarray:
+    """Sums over every box of a shape, by running sums."""
+    rows, columns = shape
+    run = np.pad(values, ((1, 0), (1, 0))).cumsum(axis=0).cumsum(axis=1)
+    return run[rows:, columns:] - run[:-rows, columns:] - run[rows:, :-columns] + run[:-rows, :-columns]
 
 
 def _drawn(text: str, font: QFont) -> np.ndarray:

@@ -1,7 +1,7 @@
 """The bridge: what the keeper says comes over in batches; it dies, leaves, comes back."""
 
 import asyncio
-from collections.abc import AsyncIterator, Iterator
+from collections.abc import AsyncIterator, Callable, Iterator
 from datetime import UTC, datetime
 from types import TracebackType
 from typing import Any, Self
@@ -25,6 +25,11 @@ STATUS = Status(
 
 def event(number: int) -> Event:
     return Event(id=number, night="n", at=AT, kind=Kind.WAITING, values={}, reason=f"{number}")
+
+
+def until(qtbot: QtBot, holds: Callable[[], bool]) -> None:
+    """A slow machine may take its time."""
+    qtbot.waitUntil(holds, timeout=60_000)
 
 
 class FakeKeeper:
@@ -97,7 +102,7 @@ def talk(qapp: QApplication, qtbot: QtBot) -> Iterator[tuple[Bridge, FakeKeeper,
     bridge.answered.connect(lambda ask, answer: heard["answers"].append((ask.command, answer)))
     bridge.status_came.connect(heard["statuses"].append)
     bridge.start()
-    qtbot.waitUntil(lambda: (LinkState.OPEN, "") in heard["links"])
+    until(qtbot, lambda: (LinkState.OPEN, "") in heard["links"])
     yield bridge, keeper, heard
     bridge.stop()
 
@@ -105,7 +110,7 @@ def talk(qapp: QApplication, qtbot: QtBot) -> Iterator[tuple[Bridge, FakeKeeper,
 def test_news_come_in_batches_in_order(talk: Any, qtbot: QtBot) -> None:
     _, keeper, heard = talk
     keeper.script += [event(n) for n in range(1, 201)]
-    qtbot.waitUntil(lambda: sum(map(len, heard["batches"])) == 200)
+    until(qtbot, lambda: sum(map(len, heard["batches"])) == 200)
     assert [e.id for batch in heard["batches"] for e in batch] == list(range(1, 201))
     assert len(heard["batches"]) < 20
     assert heard["statuses"][0] == STATUS
@@ -115,37 +120,37 @@ def test_a_slow_client_asks_anew_from_where_it_was(talk: Any, qtbot: QtBot) -> N
     _, keeper, heard = talk
     live = Live(at=AT, topic="cool", words="cooling", initial=0, current=1, target=2, unit="°C")
     keeper.script += [event(1), live, Resync(), event(2)]
-    qtbot.waitUntil(lambda: sum(map(len, heard["batches"])) == 3)
+    until(qtbot, lambda: sum(map(len, heard["batches"])) == 3)
     assert keeper.after == [0, 1]
 
 
 def test_a_dead_keeper_is_told_and_started_again(talk: Any, qtbot: QtBot) -> None:
     bridge, keeper, heard = talk
     keeper.script += [event(7), KeeperGone("the keeper has died")]
-    qtbot.waitUntil(lambda: (LinkState.GONE, "the keeper has died") in heard["links"])
+    until(qtbot, lambda: (LinkState.GONE, "the keeper has died") in heard["links"])
     assert sum(map(len, heard["batches"])) == 1  # nothing that was said is lost
     keeper.can_start = False
     bridge.start_keeper()
-    qtbot.waitUntil(lambda: any("did not start" in words for _, words in heard["links"]))
+    until(qtbot, lambda: any("did not start" in words for _, words in heard["links"]))
     keeper.can_start = True
     bridge.start_keeper()
-    qtbot.waitUntil(lambda: heard["links"][-1][0] is LinkState.OPEN)
+    until(qtbot, lambda: heard["links"][-1][0] is LinkState.OPEN)
     assert keeper.started == 1 and keeper.after[-1] == 7
 
 
 def test_a_keeper_that_leaves_in_good_order_and_one_that_comes_by_itself(talk: Any, qtbot: QtBot) -> None:
     _, keeper, heard = talk
     keeper.script.append(None)
-    qtbot.waitUntil(lambda: heard["links"][-1][0] is LinkState.LEFT)
+    until(qtbot, lambda: heard["links"][-1][0] is LinkState.LEFT)
     keeper.there = True
-    qtbot.waitUntil(lambda: heard["links"][-1][0] is LinkState.OPEN)
+    until(qtbot, lambda: heard["links"][-1][0] is LinkState.OPEN)
     assert keeper.started == 0
 
 
 def test_commands_are_answered_and_the_last_one_is_still_sent(talk: Any, qtbot: QtBot) -> None:
     bridge, keeper, heard = talk
     bridge.ask(Command.START, plan={})
-    qtbot.waitUntil(lambda: bool(heard["answers"]))
+    until(qtbot, lambda: bool(heard["answers"]))
     command, answer = heard["answers"][0]
     assert command is Command.START and answer.reason == "a night is under way already"
     bridge.ask(Command.RETIRE)
@@ -157,14 +162,14 @@ def test_a_command_without_a_keeper_says_so(talk: Any, qtbot: QtBot) -> None:
     bridge, keeper, heard = talk
     keeper.can_start = False
     keeper.script.append(KeeperGone("gone"))
-    qtbot.waitUntil(lambda: heard["links"][-1][0] is LinkState.GONE)
+    until(qtbot, lambda: heard["links"][-1][0] is LinkState.GONE)
     bridge.ask(Command.HOLD)
-    qtbot.waitUntil(lambda: bool(heard["answers"]))
+    until(qtbot, lambda: bool(heard["answers"]))
     assert heard["answers"][0][1].reason == "no keeper answers: start it first"
 
 
 def test_an_error_in_the_link_is_told_too(talk: Any, qtbot: QtBot) -> None:
     _, keeper, heard = talk
     keeper.script.append(ValueError("nonsense from the keeper"))
-    qtbot.waitUntil(lambda: heard["links"][-1][0] is LinkState.GONE)
+    until(qtbot, lambda: heard["links"][-1][0] is LinkState.GONE)
     assert "error in Vigil: ValueError: nonsense" in heard["links"][-1][1]

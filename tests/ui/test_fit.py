@@ -87,7 +87,7 @@ def test_nor_at_twice_the_scaling(tmp_path: Path) -> None:
     }
     done = subprocess.run(
         [sys.executable, "-m", "tests.ui.fitting", "1180", "720"],
-        env=environment, capture_output=True, text=True, timeout=120, cwd=ROOT,
+        env=environment, capture_output=True, text=True, timeout=400, cwd=ROOT,
     )  # fmt: skip
     assert done.returncode == 0, done.stdout + done.stderr
 
