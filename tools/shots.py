@@ -142,6 +142,10 @@ def _take_views(told: Told, wanted: Callable[[str], bool]) -> None:
     stage.settle()
     if wanted("night"):
         _save(window, "night")
+    window.go_to("Rig")
+    stage.settle()
+    if wanted("rig"):
+        _save(window, "rig")
     window.go_to("Targets")
     stage.settle()
     targets = window.workspace("Targets")

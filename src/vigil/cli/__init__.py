@@ -78,6 +78,17 @@ def _parser() -> argparse.ArgumentParser:
     _json(night, "one JSON object")
     night.set_defaults(module="night")
 
+    rig = commands.add_parser("rig", help="a rig's numbers, and what is wrong with it")
+    rig.add_argument("action", choices=["show", "check"])
+    rig.add_argument("plan", nargs="?", metavar="PLAN", help="check: the night plan it is to carry out")
+    rig.add_argument("--rig", metavar="RIG", help="rig (JSON)")
+    rig.add_argument("--demo", action="store_true", help="the made-up observatory that ships with Vigil")
+    rig.add_argument(
+        "--seeing", type=float, default=3.0, metavar="ARCSEC", help="show: star size on the sky (3)"
+    )
+    _json(rig, "one JSON object")
+    rig.set_defaults(module="rig")
+
     solve = commands.add_parser("solve", help="find out what piece of sky frames show")
     solve.add_argument("files", nargs="+", metavar="FILE")
     solve.add_argument("--near", metavar='"RA DEC"', help="where to look; else the header's RA and DEC")

@@ -1,5 +1,7 @@
 """Numbers that follow from telescope and camera."""
 
+import math
+
 ARCSEC_PER_RADIAN = 206264.806
 
 
@@ -21,3 +23,38 @@ def airy_fwhm_arcsec(aperture_mm: float, wavelength_um: float = 0.55) -> float:
 def defocus_disc_um(defocus_um: float, focal_ratio: float) -> float:
     """Diameter of the geometric blur of a focal plane missed by `defocus_um`."""
     return abs(defocus_um) / focal_ratio
+
+
+def field_deg(scale_arcsec_px: float, columns: int, rows: int) -> tuple[float, float]:
+    """Width and height of the field on the sky, small angle: pixels times scale."""
+    return scale_arcsec_px * columns / 3600.0, scale_arcsec_px * rows / 3600.0
+
+
+def pixels_per_fwhm(scale_arcsec_px: float, seeing_arcsec: float) -> float:
+    """How many pixels the star's full width at half maximum covers under a seeing."""
+    return seeing_arcsec / scale_arcsec_px
+
+
+def sampling_verdict(pixels_per_fwhm: float) -> str:
+    """In plain words. Two samples a FWHM are Nyquist's for a Gaussian's finest detail; under about 1.5 stars
+    turn square, over about 4 light is spread with no detail gained (Howell 2006, Handbook of CCD Astronomy,
+    section 5.6)."""
+    if pixels_per_fwhm < 1.0:
+        return "far too coarse"
+    if pixels_per_fwhm < 1.5:
+        return "a little coarse"
+    if pixels_per_fwhm <= 4.0:
+        return "well sampled"
+    return "finer than the seeing"
+
+
+def dawes_limit_arcsec(aperture_mm: float) -> float:
+    """Resolution of the telescope on double stars: 116″ over the aperture in mm (Dawes 1867)."""
+    return 116.0 / aperture_mm
+
+
+def longest_unguided_s(scale_arcsec_px: float, polar_error_arcmin: float, drift_px: float = 1.0) -> float:
+    """How long until a polar axis that is off lets stars drift by `drift_px`, where the drift is fastest:
+    15.041″ a second times the sine of the error. The mount's periodic error comes on top."""
+    drift_arcsec_s = 15.041 * math.sin(math.radians(polar_error_arcmin / 60.0))
+    return drift_px * scale_arcsec_px / drift_arcsec_s

@@ -32,6 +32,11 @@ class NightSky:
         """Altitudes of an ICRS direction, refraction included, over the night's instants."""
         return np.asarray(observe(ra_deg, dec_deg, from_unix(self.unix_s), self.site).altitude_deg)
 
+    def path_deg(self, ra_deg: float, dec_deg: float) -> tuple[Floats, Floats]:
+        """Altitudes and azimuths (north 0°, east 90°) of an ICRS direction over the night's instants."""
+        seen = observe(ra_deg, dec_deg, from_unix(self.unix_s), self.site)
+        return np.asarray(seen.altitude_deg), np.asarray(seen.azimuth_deg)
+
     def at(self, values: Floats, moment: datetime) -> float:
         """One of the night's curves at a moment."""
         return float(np.interp(unix_s(moment), self.unix_s, values))

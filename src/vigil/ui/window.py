@@ -23,7 +23,6 @@ from vigil.ui.workspace import Unbuilt, Workspace
 from vigil.ui.workspacerow import WORKSPACES, WorkspaceRow
 
 _COMING = {
-    "Rig": "The optical train from sky to sensor, each device to edit and to use by hand.",
     "Tune": "The benches: polar alignment, focus, guiding, mount.",
     "Flats & darks": "Which calibration frames exist for which lights, and taking the missing ones.",
     "Ledger": "Hours for each project, nights, frames with their verdicts.",
@@ -94,7 +93,12 @@ class Window(QMainWindow):
             name: lambda n=name: Unbuilt(n, _COMING[n])  # type: ignore[misc]
             for name in _COMING
         }
-        self._makers |= {"Targets": self._make_targets, "Night": self._make_night, "Watch": self._make_watch}
+        self._makers |= {
+            "Rig": self._make_rig,
+            "Targets": self._make_targets,
+            "Night": self._make_night,
+            "Watch": self._make_watch,
+        }
 
     def workspace(self, name: str) -> Workspace:
         """The workspace of a name, built if it isn't yet."""
@@ -109,6 +113,11 @@ class Window(QMainWindow):
     def build_all(self) -> None:
         for name in WORKSPACES:
             self.workspace(name)
+
+    def _make_rig(self) -> Workspace:
+        from vigil.ui.rig.workspace import RigWorkspace
+
+        return RigWorkspace(self.session)
 
     def _make_night(self) -> Workspace:
         from vigil.ui.night.workspace import NightWorkspace

@@ -1,0 +1,1 @@
+"""The Rig workspace: the optical train, the numbers that follow, the horizon."""

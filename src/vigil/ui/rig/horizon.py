@@ -1,0 +1,93 @@
+"""The sky over the site as a polar plot: north up, east left, the zenith in the middle."""
+
+import math
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPainterPath
+
+from vigil.ui.picture import CENTRE, Picture, write
+from vigil.ui.session import Session
+from vigil.ui.theme import Size, number_font, text_font, theme
+
+_RINGS_DEG = (30, 60)
+_RING_LABEL_AZIMUTH_DEG = 45.0
+
+
+class Horizon(Picture):
+    """The limit under which nothing is exposed, and tonight's targets' ways while it is dark."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.setMinimumHeight(250)
+        self.setAccessibleName("The sky over the site, with tonight's targets")
+        for signal in (session.plan.changed, session.sky_changed, session.moments.changed):
+            signal.connect(self.update)
+
+    @property
+    def _radius(self) -> float:
+        return min(self.width(), self.height()) / 2 - 18.0
+
+    @property
+    def _centre(self) -> QPointF:
+        return QPointF(self.width() / 2, self._radius + 18.0)
+
+    def place(self, altitude_deg: float, azimuth_deg: float) -> QPointF:
+        """Where a direction is drawn."""
+        away = (90.0 - altitude_deg) / 90.0 * self._radius
+        angle = math.radians(azimuth_deg)
+        centre = self._centre
+        return QPointF(centre.x() - away * math.sin(angle), centre.y() - away * math.cos(angle))
+
+    def paint(self, painter: QPainter) -> None:
+        centre, radius = self._centre, self._radius
+        limit = self._session.rig.site.minimum_altitude_deg
+        painter.setPen(theme.pen("line"))
+        painter.setBrush(theme.colour("raised"))
+        painter.drawEllipse(centre, radius, radius)
+        painter.setPen(theme.pen("soft", 1.3))
+        painter.setBrush(theme.colour("well"))
+        inner = (90.0 - limit) / 90.0 * radius
+        painter.drawEllipse(centre, inner, inner)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for ring in _RINGS_DEG:
+            painter.setPen(theme.pen("line"))
+            size = (90.0 - ring) / 90.0 * radius
+            painter.drawEllipse(centre, size, size)
+            spot = self.place(ring, _RING_LABEL_AZIMUTH_DEG)
+            write(painter, spot, f"{ring}°", "faint", number_font(Size.SMALL), CENTRE)
+        for name, azimuth in (("N", 0), ("E", 90), ("S", 180), ("W", 270)):
+            spot = self.place(-7.0, azimuth)
+            write(painter, QPointF(spot.x(), spot.y() + 4), name, "soft", text_font(Size.SMALL), CENTRE)
+        self._paint_targets(painter)
+
+    def _paint_targets(self, painter: QPainter) -> None:
+        sky = self._session.sky
+        dusk, dawn = sky.sun.nautical_dusk, sky.sun.nautical_dawn
+        if dusk is None or dawn is None:
+            return
+        dark = (sky.unix_s >= dusk.timestamp()) & (sky.unix_s <= dawn.timestamp())
+        taken: list[QRectF] = []
+        for block in self._session.plan.plan.blocks:
+            altitudes, azimuths = sky.path_deg(block.target.ra_deg, block.target.dec_deg)
+            path, drawing = QPainterPath(), False
+            for altitude, azimuth in zip(altitudes[dark], azimuths[dark], strict=True):
+                if altitude < 0:
+                    drawing = False
+                    continue
+                point = self.place(float(altitude), float(azimuth))
+                path.lineTo(point) if drawing else path.moveTo(point)
+                drawing = True
+            painter.setPen(theme.pen("accent", 1.6))
+            painter.drawPath(path)
+            spot = path.pointAtPercent(0.15) if path.elementCount() > 1 else QPointF()
+            label = QRectF(spot.x() + 4, spot.y() - 14, 70, 16)
+            if path.elementCount() > 1 and not any(label.intersects(other) for other in taken):
+                taken.append(label)
+                write(
+                    painter,
+                    QPointF(spot.x() + 5, spot.y() - 3),
+                    block.target.name,
+                    "accent",
+                    text_font(Size.SMALL),
+                )
