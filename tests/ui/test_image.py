@@ -10,10 +10,10 @@ from pytestqt.qtbot import QtBot
 
 from tests.ui.test_theme import pixels
 from vigil.imaging.pyramid import Pyramid, halve
+from vigil.imaging.stars import hfr_near
 from vigil.imaging.stretch import Stretch, auto_stretch, histogram, table
 from vigil.ui.image.histogram import Histogram
 from vigil.ui.image.view import FrameView
-from vigil.ui.watch.workspace import star_size_near
 
 
 def sky(rows: int, columns: int, seed: int = 1) -> np.ndarray:
@@ -153,6 +153,6 @@ def test_star_size_under_the_pointer_is_that_of_the_pixels() -> None:
     image = sky(200, 200).astype(float)
     y, x = np.mgrid[0:200, 0:200]
     image += 8000 * np.exp(-((x - 100.3) ** 2 + (y - 90.6) ** 2) / (2 * 2.0**2))
-    found = star_size_near(image.astype(np.uint16), 102, 92)
+    found = hfr_near(image.astype(np.uint16), 102, 92)
     assert found == pytest.approx(2.0 * 1.1774, rel=0.03)  # half of a Gaussian's light
-    assert star_size_near(image.astype(np.uint16), 30, 30) is None
+    assert hfr_near(image.astype(np.uint16), 30, 30) is None

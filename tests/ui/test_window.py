@@ -3,6 +3,7 @@
 from datetime import timedelta
 from pathlib import Path
 
+import numpy as np
 from PyQt6.QtCore import QByteArray, QPoint, Qt
 from PyQt6.QtWidgets import QAbstractButton, QAbstractScrollArea, QMainWindow, QWidget
 from pytestqt.qtbot import QtBot
@@ -241,3 +242,30 @@ def test_all_controls_have_names_and_can_be_reached(stage: Stage) -> None:
             said = widget.accessibleName() or (widget.text() if isinstance(widget, QAbstractButton) else "")
             assert said, f"{name}: {type(widget).__name__} has no name"
             assert widget.focusPolicy() & Qt.FocusPolicy.TabFocus, f"{name}: {said} is out of Tab's reach"
+
+
+def test_a_stretch_set_by_hand_is_kept_for_its_filter(stage: Stage) -> None:
+    watch = stage.workspace("Watch")
+    stage.at(stage.told.upto(Kind.FRAME_MEASURED, 1))
+    stage.qtbot.keyClick(watch.histogram, Qt.Key.Key_Right)
+    by_hand = watch.histogram.stretch
+    stage.at(stage.told.upto(Kind.FRAME_MEASURED, 2))
+    assert watch.title.text.endswith("2 of 3") and watch.histogram.stretch == by_hand
+    stage.at(stage.told.upto(Kind.FRAME_MEASURED, 4))  # the next filter
+    assert watch.histogram.stretch != by_hand
+    stage.qtbot.mouseClick(watch.auto, Qt.MouseButton.LeftButton)
+    assert watch._by_hand is None
+
+
+def test_what_lies_under_the_pointer_is_told(stage: Stage) -> None:
+    watch = stage.workspace("Watch")
+    stage.at(stage.told.upto(Kind.FRAME_MEASURED, 1))
+    pyramid = watch.frame.pyramid
+    row, column = np.unravel_index(int(pyramid.image[100:900, 100:900].argmax()), (800, 800))
+    spot = watch.frame.to_widget(column + 100, row + 100)
+    watch.frame.pointed.emit(watch.frame.under(spot))
+    assert "ADU" in watch.under.text
+    watch._tell_under()
+    assert "star HFR" in watch.under.text
+    watch.frame.pointed.emit(None)
+    assert watch.under.text == ""

@@ -19,6 +19,7 @@ FLUX_RADIUS_AXES = 4.5
 # The first-moment window of FWHM: this many stars, the brightest unsaturated ones, are enough for a median.
 _SHAPED_STARS = 300
 _STAMP_HALF_PX = 12
+_PATCH_HALF_PX, _NEAR_PX = 40, 10.0
 
 sep.set_extract_pixstack(2_000_000)
 
@@ -139,6 +140,26 @@ def measure_field(
     bright = good[: max(20, good.size // 2)]
     fwhm, elongation = _shapes(data, stars, bright[:_SHAPED_STARS])
     return Field(stars, level, noise, robust_median(stars.hfr_px[bright]), fwhm, elongation)
+
+
+def hfr_near(image: Image, column: int, row: int) -> float | None:
+    """HFR (px) of the star nearest to a pixel, within ten pixels of it; None where there is none.
+
+    Only a small patch around the pixel is looked at: quick enough for a pointer that moves.
+    """
+    top, left = max(0, row - _PATCH_HALF_PX), max(0, column - _PATCH_HALF_PX)
+    patch = image[top : row + _PATCH_HALF_PX, left : column + _PATCH_HALF_PX]
+    if patch.ndim != 2 or min(patch.shape) < _PATCH_HALF_PX:
+        return None
+    try:
+        stars, *_ = find_stars(patch)
+    except ValueError:
+        return None
+    if len(stars) == 0:
+        return None
+    away = np.hypot(stars.x_px - (column - left), stars.y_px - (row - top))
+    nearest = int(np.argmin(away))
+    return float(stars.hfr_px[nearest]) if away[nearest] <= _NEAR_PX else None
 
 
 def robust_median(values: Floats) -> float:

@@ -2,7 +2,6 @@
 
 from pathlib import Path
 
-import numpy as np
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
@@ -26,7 +25,6 @@ from vigil.ui.watch.reasons import Reasons
 from vigil.ui.watch.trends import Trends
 from vigil.ui.workspace import Workspace, page, scrolled, side
 
-_PATCH_HALF_PX, _NEAR_PX = 40, 10.0
 _REST_MS = 60
 _MOST_LINES = 4
 
@@ -41,6 +39,8 @@ class Watch(Workspace):
         self._shown: Path | None = None
         self._wanted: Path | None = None
         self._pointed: Under | None = None
+        self._by_hand: tuple[str, Stretch] | None = None
+        """The stretch set by hand, and the filter it was set for: frames of that filter keep it."""
         self.frame = FrameView()
         self.curve = FocusCurve()
         self.centring = CentringError()
@@ -126,7 +126,7 @@ class Watch(Workspace):
         self.fit.clicked.connect(self.frame.fit)
         self.one.clicked.connect(self.frame.one_to_one)
         self.auto.clicked.connect(self._auto_stretch)
-        self.histogram.stretched.connect(self.frame.set_stretch)
+        self.histogram.stretched.connect(self._stretch_by_hand)
         self.frame.pointed.connect(self._point)
         session.night_changed.connect(self.refresh)
         session.night_begun.connect(self._forget)
@@ -219,8 +219,10 @@ class Watch(Workspace):
 
     def _loaded(self, loaded: Loaded) -> None:
         self._shown = loaded.path
-        self.frame.show_frame(loaded.pyramid, loaded.stretch)
-        self.histogram.show_image(loaded.pyramid.image, loaded.stretch)
+        kept = self._by_hand is not None and self._by_hand[0] == self._filter()
+        stretch = self._by_hand[1] if kept and self._by_hand is not None else loaded.stretch
+        self.frame.show_frame(loaded.pyramid, stretch)
+        self.histogram.show_image(loaded.pyramid.image, stretch)
         self._choose_picture()
         self._show_figures()
 
@@ -230,8 +232,16 @@ class Watch(Workspace):
         self.start.hide()
         self._show(self.note)
 
+    def _filter(self) -> str:
+        light = self._session.record.last_light
+        return str(light.values["filter"]) if light is not None else ""
+
+    def _stretch_by_hand(self, stretch: Stretch) -> None:
+        self._by_hand = (self._filter(), stretch)
+        self.frame.set_stretch(stretch)
+
     def _auto_stretch(self) -> None:
-        pyramid = self.frame.pyramid
+        pyramid, self._by_hand = self.frame.pyramid, None
         if pyramid is not None:
             stretch: Stretch = auto_stretch(pyramid.image)
             self.frame.set_stretch(stretch)
@@ -279,7 +289,10 @@ class Watch(Workspace):
         under, pyramid = self._pointed, self.frame.pyramid
         if under is None or pyramid is None:
             return
-        size_px = star_size_near(pyramid.image, under.column, under.row)
+        # imported here: star detection takes its time to import, and nobody points at once
+        from vigil.imaging.stars import hfr_near
+
+        size_px = hfr_near(pyramid.image, under.column, under.row)
         if size_px is not None:
             said = f"x {under.column}  y {under.row}  {words.grouped(under.adu)} ADU"
             self.under.say(f"{said}  star HFR {size_px:.2f} px")
@@ -377,21 +390,3 @@ class Watch(Workspace):
         self.mood.setText(mood)
         self.mood_words.setText(said)
         set_role(self.mood, role if role == "head" else f"head-{role}")
-
-
-def star_size_near(image: np.ndarray, column: int, row: int) -> float | None:
-    """HFR (px) of the star nearest to a pixel, within ten pixels of it; from a small patch around."""
-    from vigil.imaging.stars import find_stars
-
-    top, left = max(0, row - _PATCH_HALF_PX), max(0, column - _PATCH_HALF_PX)
-    patch = image[top : row + _PATCH_HALF_PX, left : column + _PATCH_HALF_PX]
-    if min(patch.shape) < 2 * _PATCH_HALF_PX // 2:
-        return None
-    try:
-        stars, *_ = find_stars(patch)
-    except ValueError:
-        return None
-    away = np.hypot(stars.x_px - (column - left), stars.y_px - (row - top))
-    if len(stars) == 0 or away.min() > _NEAR_PX:
-        return None
-    return float(stars.hfr_px[int(np.argmin(away))])
