@@ -135,6 +135,8 @@ class _ByItself:
     def __init__(self, desk: Desk, autostart: bool, exit_when_done: bool) -> None:
         self._session, self._window = desk.session, desk.window
         self._autostart, self._exit_when_done = autostart, exit_when_done
+        self._before: str | None = None
+        """The night that was over already when ours was started."""
         self.status = 0
         self._session.status_changed.connect(self._status_changed)
         self._session.night_changed.connect(self._night_changed)
@@ -143,11 +145,13 @@ class _ByItself:
         status = self._session.status
         if self._autostart and status is not None and self._session.link is LinkState.OPEN:
             self._autostart = False
-            if status.run == "ready":
+            if status.run in ("ready", "over"):
+                self._before = status.night
                 self._session.start_night()
 
     def _night_changed(self) -> None:
-        if self._exit_when_done and self._session.run == "over":
+        night = self._session.record.state.night
+        if self._exit_when_done and self._session.run == "over" and night != self._before:
             done, wanted = self._session.record.rate
             self.status = 0 if done == wanted else 3
             self._exit_when_done = False
