@@ -2,9 +2,11 @@
 
 import math
 
+import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath
 
+from vigil.sky.instants import Floats
 from vigil.ui.picture import CENTRE, Picture, write
 from vigil.ui.session import Session
 from vigil.ui.theme import Size, number_font, text_font, theme
@@ -19,9 +21,11 @@ class Horizon(Picture):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
+        self._paths: dict[tuple[object, ...], tuple[Floats, Floats]] = {}
         self.setMinimumHeight(250)
         self.setAccessibleName("The sky over the site, with tonight's targets")
-        for signal in (session.plan.changed, session.sky_changed, session.moments.changed):
+        moments = session.moments
+        for signal in (session.plan.changed, session.sky_changed, moments.changed, moments.now_changed):
             signal.connect(self.update)
 
     @property
@@ -61,6 +65,14 @@ class Horizon(Picture):
             write(painter, QPointF(spot.x(), spot.y() + 4), name, "soft", text_font(Size.SMALL), CENTRE)
         self._paint_targets(painter)
 
+    def _path(self, ra_deg: float, dec_deg: float) -> tuple[Floats, Floats]:
+        """Altitudes and azimuths through the night; kept, since hovering paints often."""
+        sky = self._session.sky
+        key = (sky.noon, ra_deg, dec_deg)
+        if key not in self._paths:
+            self._paths[key] = sky.path_deg(ra_deg, dec_deg)
+        return self._paths[key]
+
     def _paint_targets(self, painter: QPainter) -> None:
         sky = self._session.sky
         dusk, dawn = sky.sun.nautical_dusk, sky.sun.nautical_dawn
@@ -69,25 +81,35 @@ class Horizon(Picture):
         dark = (sky.unix_s >= dusk.timestamp()) & (sky.unix_s <= dawn.timestamp())
         taken: list[QRectF] = []
         for block in self._session.plan.plan.blocks:
-            altitudes, azimuths = sky.path_deg(block.target.ra_deg, block.target.dec_deg)
-            path, drawing = QPainterPath(), False
-            for altitude, azimuth in zip(altitudes[dark], azimuths[dark], strict=True):
-                if altitude < 0:
-                    drawing = False
-                    continue
-                point = self.place(float(altitude), float(azimuth))
-                path.lineTo(point) if drawing else path.moveTo(point)
-                drawing = True
+            altitudes, azimuths = self._path(block.target.ra_deg, block.target.dec_deg)
+            path = self._line(altitudes[dark], azimuths[dark])
             painter.setPen(theme.pen("accent", 1.6))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawPath(path)
+            self._paint_moment(painter, altitudes, azimuths)
             spot = path.pointAtPercent(0.15) if path.elementCount() > 1 else QPointF()
             label = QRectF(spot.x() + 4, spot.y() - 14, 70, 16)
             if path.elementCount() > 1 and not any(label.intersects(other) for other in taken):
                 taken.append(label)
-                write(
-                    painter,
-                    QPointF(spot.x() + 5, spot.y() - 3),
-                    block.target.name,
-                    "accent",
-                    text_font(Size.SMALL),
-                )
+                where = QPointF(spot.x() + 5, spot.y() - 3)
+                write(painter, where, block.target.name, "accent", text_font(Size.SMALL))
+
+    def _line(self, altitudes_deg: Floats, azimuths_deg: Floats) -> QPainterPath:
+        """The way above the horizon, broken where it sets."""
+        path, drawing = QPainterPath(), False
+        for altitude, azimuth in zip(altitudes_deg, azimuths_deg, strict=True):
+            if altitude < 0:
+                drawing = False
+                continue
+            point = self.place(float(altitude), float(azimuth))
+            path.lineTo(point) if drawing else path.moveTo(point)
+            drawing = True
+        return path
+
+    def _paint_moment(self, painter: QPainter, altitudes_deg: Floats, azimuths_deg: Floats) -> None:
+        """Where the target stands at the moment looked at."""
+        nearest = int(np.argmin(np.abs(self._session.sky.unix_s - self._session.moments.shown.timestamp())))
+        if altitudes_deg[nearest] > 0:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.colour("text"))
+            painter.drawEllipse(self.place(float(altitudes_deg[nearest]), float(azimuths_deg[nearest])), 4, 4)
