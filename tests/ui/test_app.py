@@ -7,6 +7,7 @@ import pytest
 from tests.ui.conftest import Stage
 from vigil.documents.messages import Command
 from vigil.ui.app import _ByItself
+from vigil.ui.linkstate import LinkState
 
 
 def by_itself(stage: Stage) -> _ByItself:
@@ -31,6 +32,7 @@ def test_the_night_is_started_once_and_the_window_closes_after_it(stage: Stage) 
 
 
 def test_a_night_that_was_over_before_does_not_end_ours(stage: Stage) -> None:
+    stage.link(LinkState.STARTING)
     made = by_itself(stage)
     stage.bridge.status_came.emit(stage.told.statuses[-1])  # as the bridge tells it: status first
     assert starts(stage) == 1  # a new one

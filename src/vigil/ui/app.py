@@ -15,7 +15,7 @@ from vigil.documents.rig import Rig
 from vigil.documents.store import DocumentError, load
 from vigil.ui.bridge import Bridge
 from vigil.ui.jobs import Jobs
-from vigil.ui.linkstate import Connector, LinkState
+from vigil.ui.linkstate import Connector
 from vigil.ui.planmodel import PlanModel
 from vigil.ui.session import Session, last_night
 from vigil.ui.theme import load_fonts, theme
@@ -143,7 +143,8 @@ class _ByItself:
 
     def _status_changed(self) -> None:
         status = self._session.status
-        if self._autostart and status is not None and self._session.link is LinkState.OPEN:
+        # the first status comes before any news: what was over then is not ours
+        if self._autostart and status is not None:
             self._autostart = False
             if status.run in ("ready", "over"):
                 self._before = status.night
