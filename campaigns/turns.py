@@ -148,7 +148,7 @@ def _one_night() -> dict[str, Any]:
     desk.show()
     app.exec()
     night_figures = turns.take()
-    done, wanted = session.record.rate
+    done, wanted = session.record.tally
     desk.close()
     return {"frames": done, "wanted": wanted, "idle": idle_figures, "night": night_figures}
 

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from campaigns.night import Played, play
 from vigil.cli.files import demo_file
 from vigil.documents.events import Event, Kind
-from vigil.documents.messages import Command, Live, Status
+from vigil.documents.messages import Command, Status
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.documents.store import load
@@ -76,7 +76,7 @@ class Stage:
         self.window.show()
         self.session.take_link(LinkState.OPEN, "")
 
-    def at(self, events: int, later_s: float = 0.0, live: Live | None = None) -> None:
+    def at(self, events: int, later_s: float = 0.0) -> None:
         session, told = self.session, self.told
         session.take_news([e for e in told.events[:events] if e.id > session.record.state.last_id])
         status = told.statuses[max(0, events - 1)]
@@ -84,8 +84,6 @@ class Stage:
         if events == 0:
             status = status.model_copy(update={"run": "ready", "night": None, "conditions": [], "doing": ""})
         session.take_status(status.model_copy(update={"at": at}))
-        if live is not None:
-            session.take_news([live])
         self.settle()
 
     def settle(self) -> None:

@@ -17,8 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from vigil.ui.pieces import Facts, Lamp, OneLine
-from vigil.ui.watch.reasons import Reasons
+from vigil.ui.pieces import Facts, OneLine
 from vigil.ui.workspacerow import WorkspaceRow
 
 _SLACK_PX = 1
@@ -91,15 +90,6 @@ def _overlapped(parent: QWidget) -> list[str]:
         for i, (one, here) in enumerate(placed)
         for other, there in placed[i + 1 :]
         if here.intersects(there)
-    ]
-
-
-def painted_too_wide(root: QWidget) -> list[str]:
-    """Painted rows whose words run together."""
-    return [
-        f"{type(widget).__name__} is only {widget.width()} px wide"
-        for widget in root.findChildren(QWidget)
-        if isinstance(widget, Lamp | Reasons) and widget.isVisible() and widget.width() < 24
     ]
 
 

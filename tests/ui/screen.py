@@ -5,6 +5,7 @@ import shutil
 import subprocess
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
 from types import TracebackType
 from typing import Self
@@ -119,10 +120,10 @@ class Screen:
         return self.find(text, font)[1]
 
     @staticmethod
-    def until(holds: "object", what: str, limit_s: float = _LIMIT_S) -> None:
+    def until(holds: Callable[[], bool], what: str, limit_s: float = _LIMIT_S) -> None:
         """Look again until something holds; other processes are at work, there is nothing to wait on."""
         end = time.monotonic() + limit_s
-        while not holds():  # type: ignore[operator]
+        while not holds():
             if time.monotonic() > end:
                 raise NotSeen(f"{what} did not come within {limit_s:.0f} s")
             time.sleep(0.2)

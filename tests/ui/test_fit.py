@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication, QLabel, QWidget
 
 from campaigns.demo import demo_plan
 from tests.ui.conftest import ToldNight
-from tests.ui.fitting import misfits, painted_too_wide
+from tests.ui.fitting import misfits
 from vigil.documents.events import Event
 from vigil.documents.messages import Status
 from vigil.documents.plan import NightPlan
@@ -52,7 +52,7 @@ def every_moment(
             window.go_to(name)
             for _ in range(3):
                 QApplication.processEvents()
-            found.extend(f"{moment}, {name}: {x}" for x in [*misfits(window), *painted_too_wide(window)])
+            found.extend(f"{moment}, {name}: {x}" for x in misfits(window))
 
     look("before")
     step = max(1, len(events or []) // 6)

@@ -10,7 +10,7 @@ from vigil.ui.record import NightRecord
 def test_a_record_holds_the_whole_night(told: ToldNight) -> None:
     record = NightRecord.of(told.events)
     assert record.state == fold_all(told.events)
-    assert record.rate == (6, 6) and not record.under_way
+    assert record.tally == (6, 6) and not record.under_way
     assert len(record.measured()) == 6 == sum(e.outcome == "done" for e in record.exposures)
     (run,) = [r for r in record.focus_runs if r.outcome == "done"][:1]
     curve = run.curve()

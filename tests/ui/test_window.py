@@ -10,7 +10,7 @@ from pytestqt.qtbot import QtBot
 
 from tests.ui.conftest import Stage, ToldNight
 from vigil.documents.events import Kind
-from vigil.documents.messages import Command
+from vigil.documents.messages import Answer, Ask, Command
 from vigil.ui.app import kept_plan
 from vigil.ui.linkstate import LinkState
 from vigil.ui.theme import Light, theme
@@ -269,3 +269,37 @@ def test_what_lies_under_the_pointer_is_told(stage: Stage) -> None:
     assert "star HFR" in watch.under.text
     watch.frame.pointed.emit(None)
     assert watch.under.text == ""
+
+
+def test_a_hold_asked_for_is_told_before_it_begins_and_can_be_taken_back(stage: Stage) -> None:
+    line = stage.window.status
+    stage.at(stage.told.upto(Kind.EXPOSURE_STARTED, 2))
+    hold = Ask(id="h", command=Command.HOLD)
+    stage.bridge.answered.emit(hold, Answer(id="h", taken=True, reason="holding after what is under way"))
+    assert line.activity.text == "Holding after what is under way" and line.hold.text() == "Resume"
+    stage.qtbot.mouseClick(line.hold, Qt.MouseButton.LeftButton)
+    assert stage.bridge.asked[-1][0] is Command.RESUME
+    resumed = Ask(id="r", command=Command.RESUME)
+    stage.bridge.answered.emit(resumed, Answer(id="r", taken=True, reason="resumed"))
+    assert line.activity.text.startswith("Exposing") and line.hold.text() == "Hold"
+    stage.bridge.answered.emit(hold, Answer(id="h", taken=True, reason="holding after what is under way"))
+    stage.at(stage.told.upto(Kind.HELD))
+    assert line.activity.text == "Holding: held by hand"
+
+
+def test_a_frame_that_cannot_be_read_stays_told(stage: Stage) -> None:
+    watch = stage.workspace("Watch")
+    count = stage.told.upto(Kind.FRAME_SAVED)
+    gone = [
+        e.model_copy(update={"values": {**e.values, "path": "/nowhere/frame.fits"}})
+        if e.kind is Kind.FRAME_SAVED
+        else e
+        for e in stage.told.events[:count]
+    ]
+    stage.bridge.told.emit(gone)
+    stage.settle()
+    for _ in range(2):
+        assert watch.pictures.currentWidget() is watch.note
+        assert "/nowhere/frame.fits: there is no such file" in watch.note.why.text()
+        stage.bridge.status_came.emit(stage.told.statuses[count - 1])
+        watch.refresh()

@@ -153,7 +153,7 @@ class _ByItself:
     def _night_changed(self) -> None:
         night = self._session.record.state.night
         if self._exit_when_done and self._session.run == "over" and night != self._before:
-            done, wanted = self._session.record.rate
+            done, wanted = self._session.record.tally
             self.status = 0 if done == wanted else 3
             self._exit_when_done = False
             QTimer.singleShot(500, self._window.close_window)

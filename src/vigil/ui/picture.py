@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from datetime import datetime
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import (
     QColor,
     QFont,
@@ -114,8 +114,6 @@ class TimePicture(Picture):
     The span lies between `inset_left` and `inset_right`. Hovering shows one line in all of them; a drag
     puts altitude-dependent views on a moment; Esc returns to now.
     """
-
-    hovered = pyqtSignal(object)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)

@@ -4,7 +4,6 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent
 from PyQt6.QtWidgets import (
     QComboBox,
-    QFrame,
     QHBoxLayout,
     QLabel,
     QPushButton,
@@ -13,8 +12,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from vigil.ui.picture import LEFT, RIGHT, Picture, elided, write
-from vigil.ui.theme import Size, number_font, set_styled, smooth, text_font, theme
+from vigil.ui.picture import LEFT, RIGHT, Picture, elided, text_width, write
+from vigil.ui.theme import Size, number_font, smooth, text_font, theme
 
 
 def label(text: str = "", role: str = "") -> QLabel:
@@ -25,11 +24,6 @@ def label(text: str = "", role: str = "") -> QLabel:
     if role:
         made.setProperty("role", role)
     return made
-
-
-def set_role(widget: QWidget, role: str) -> None:
-    """Change a widget's role and have the style sheet look again."""
-    set_styled(widget, "role", role)
 
 
 def wrapped(text: str = "", role: str = "soft") -> QLabel:
@@ -66,14 +60,6 @@ def row(*widgets: QWidget, gap: int = Size.GAP) -> QHBoxLayout:
     return layout
 
 
-def rule() -> QFrame:
-    made = QFrame()
-    made.setFrameShape(QFrame.Shape.NoFrame)
-    made.setObjectName("rule")
-    made.setFixedHeight(1)
-    return made
-
-
 class Facts(Picture):
     """Names at the left, values at the right, one a line; numbers in the tabular family."""
 
@@ -107,8 +93,6 @@ class Facts(Picture):
 
     def needed_width(self) -> float:
         """For the test that nothing is clipped."""
-        from vigil.ui.picture import text_width
-
         return max(
             (text_width(n, text_font()) + 8 + text_width(v, number_font()) for n, v in self._facts), default=0
         )
@@ -165,8 +149,6 @@ class Lamp(Picture):
         return self._state
 
     def _fit(self) -> None:
-        from vigil.ui.picture import text_width
-
         self.setFixedWidth(round(text_width(self._name, text_font(Size.SMALL))) + 18)
         self.setToolTip(f"{self._name}: {self._state}")
         self.setAccessibleName(f"{self._name}: {self._state}")

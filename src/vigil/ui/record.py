@@ -92,7 +92,6 @@ class NightRecord:
         self.focus_runs: list[FocusRun] = []
         self.centrings: list[Centring] = []
         self.holds: list[Pause] = []
-        self.last_at: datetime | None = None
         self._log = ReasonLog()
         self._by_activity: dict[int, FocusRun | Centring] = {}
 
@@ -106,7 +105,6 @@ class NightRecord:
     def add(self, event: Event) -> None:
         """Take one more event in. Raises NotAllowed for one that contradicts the run state."""
         self.state = fold(self.state, event)
-        self.last_at = event.at
         sentence = self._log.add(event)
         if sentence is not None:
             self.sentences.append(sentence)
@@ -144,7 +142,7 @@ class NightRecord:
         return [light for light in self.lights.values() if light.measured]
 
     @property
-    def rate(self) -> tuple[int, int]:
+    def tally(self) -> tuple[int, int]:
         """Frames done, and wanted by the plan the night began with."""
         started = self.state.started
         return len(self.state.saved), int(started.values["wanted"]) if started else 0

@@ -10,7 +10,9 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from vigil.documents.events import Event, Kind
 from vigil.documents.messages import Answer, Ask, Command, Live, Status
+from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
+from vigil.documents.store import parse
 from vigil.link.endpoint import News
 from vigil.planning.forecast import Forecast, forecast
 from vigil.planning.spans import local_noon_before
@@ -24,6 +26,7 @@ from vigil.ui.record import NightRecord
 from vigil.ui.span import TimeAxis
 
 _TICK_MS = 250
+_KEEPS_A_PROMISE = (Kind.NIGHT_STARTED, Kind.HELD, Kind.RESUMED, Kind.CLOSING_STARTED, Kind.NIGHT_OVER)
 _UNDER_WAY = ("running", "held", "closing")
 
 
@@ -57,6 +60,8 @@ class Session(QObject):
         self.link_words = ""
         self.moments = Moments(now)
         self.zone = rig.site.time_zone
+        self.promise = ""
+        """A hold that the keeper has agreed to and not yet begun, in its words."""
         self.past = False
         """Whether the record is of a night before this one, read from the ledger."""
         self._bridge = bridge
@@ -191,6 +196,8 @@ class Session(QObject):
                 if news.id <= self.record.state.last_id:
                     continue
                 self.record.add(news)
+                if news.kind in _KEEPS_A_PROMISE:
+                    self.promise = ""
                 events = True
                 self.live = None
                 self._advance(news.at)
@@ -229,12 +236,12 @@ class Session(QObject):
     def _take_answer(self, ask: Ask, answer: Answer) -> None:
         if not answer.taken:
             self.refused.emit(answer.reason)
+        elif ask.command in (Command.HOLD, Command.RESUME):
+            self.promise = answer.reason if ask.command is Command.HOLD else ""
+            self.status_changed.emit()
 
     def _take_plan_of_night(self) -> None:
         """The night that runs may have been begun by somebody else, with a plan of theirs."""
-        from vigil.documents.plan import NightPlan
-        from vigil.documents.store import parse
-
         started = self.record.state.started
         if started is not None:
             plan = parse(NightPlan, started.values["plan"], "the plan of the night")

@@ -155,7 +155,7 @@ class StatusLine(QWidget):
         painter.drawLine(0, 0, self.width(), 0)
 
     def _hold_or_resume(self) -> None:
-        if self._session.run == "held":
+        if self._session.run == "held" or self._session.promise:
             self._session.resume()
         else:
             self._session.hold()
@@ -174,7 +174,8 @@ class StatusLine(QWidget):
         session = self._session
         self._show_lamps()
         words_now, role = self._activity()
-        self.activity.say(words_now, role)
+        promise = session.promise if session.link is LinkState.OPEN else ""
+        self.activity.say(f"{promise[:1].upper()}{promise[1:]}" or words_now, "warn" if promise else role)
         self._show_progress()
         live = session.link is LinkState.OPEN
         following = session.next_event() if live else Countdown("", None)
@@ -182,7 +183,7 @@ class StatusLine(QWidget):
         self.countdown.setText(f"in {words.countdown(following.at, session.now)}" if following.at else "")
         if following.at:
             self.countdown.setToolTip(words.both_clocks(following.at, session.zone))
-        self.hold.setText("Resume" if session.run == "held" else "Hold")
+        self.hold.setText("Resume" if session.run == "held" or session.promise else "Hold")
         self.hold.setEnabled(live and session.run in ("running", "held"))
         self.end.setEnabled(live and session.run in ("running", "held"))
 

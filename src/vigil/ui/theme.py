@@ -23,7 +23,6 @@ _PROBLEM_WHEN_NO_FONT = "a font that ships with Vigil can't be loaded: {}; is th
 class Size:
     """Pixels at 100 %: the 4-px grid, the window's strips, and the four text sizes."""
 
-    GRID = 4
     GAP = 8
     MARGIN = 16
     RIBBON = 84
@@ -32,7 +31,6 @@ class Size:
     INSPECTOR = 320
     LIST = 260
     CURVE = 124
-    ROW = 24
     BUTTON = 24
     TOUCH = 40
     LEAST_WINDOW = (1180, 720)
@@ -174,16 +172,6 @@ class Theme(QObject):
             )
         colour.setAlphaF(alpha)
         return colour
-
-    def between(self, role: str, other: str, share: float) -> QColor:
-        """A mixture of two tokens, share 0…1 of the other."""
-        one, two = self.colour(role), self.colour(other)
-        keep = 1.0 - share
-        return QColor.fromRgbF(
-            keep * one.redF() + share * two.redF(),
-            keep * one.greenF() + share * two.greenF(),
-            keep * one.blueF() + share * two.blueF(),
-        )
 
     def pen(self, role: str, width: float = 1.0, alpha: float = 1.0, dashed: bool = False) -> QPen:
         pen = QPen(self.colour(role, alpha), width)

@@ -178,7 +178,7 @@ class Window(QMainWindow):
                 "Resume",
                 session.resume,
                 "Ctrl+Shift+H",
-                unless(lambda: session.run == "held", "nothing is held"),
+                unless(lambda: session.run == "held" or bool(session.promise), "nothing is held"),
             ),
             Action("End night", self.ask_to_end, "Ctrl+E", running),
             Action("Red light", self.toggle_red, "Ctrl+R"),
@@ -336,7 +336,7 @@ class Window(QMainWindow):
         session = self.session
         if session.run not in ("running", "held"):
             return
-        done, wanted = session.record.rate
+        done, wanted = session.record.tally
         exposing = session.record.exposing
         lost = f" The exposure under way ({exposing.words}) is lost." if exposing else ""
         self.question.ask(

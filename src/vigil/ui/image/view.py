@@ -31,7 +31,6 @@ class FrameView(Picture):
     """Row 0 is at the bottom, as the files have it. `zoom` is screen pixels a pixel."""
 
     pointed = pyqtSignal(object)
-    zoom_changed = pyqtSignal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -93,7 +92,6 @@ class FrameView(Picture):
         if self._pyramid is not None:
             rows, columns = self._pyramid.image.shape
             self._centre = QPointF(columns / 2, rows / 2)
-        self.zoom_changed.emit()
         self.update()
 
     def zoom_to(self, zoom: float, about: QPointF | None = None) -> None:
@@ -106,7 +104,6 @@ class FrameView(Picture):
         off = (about - QPointF(self.width() / 2, self.height() / 2)) / self._zoom
         self._centre = QPointF(fixed.x() - off.x(), fixed.y() - off.y())
         self._keep_inside()
-        self.zoom_changed.emit()
         self.update()
 
     def one_to_one(self) -> None:

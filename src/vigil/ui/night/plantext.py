@@ -9,9 +9,9 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from vigil.documents.plan import Block, ExposureLine, SunMoment
 from vigil.ui import words
 from vigil.ui.fields import ValueField, number, whole_number
-from vigil.ui.pieces import Choice, OneLine, button, label, row, set_role, wrapped
+from vigil.ui.pieces import Choice, OneLine, button, label, row, wrapped
 from vigil.ui.session import Session
-from vigil.ui.theme import Size
+from vigil.ui.theme import Size, set_styled
 
 _MOST_FRAMES, _LONGEST_S = 9999, 3600.0
 
@@ -77,10 +77,10 @@ class LineRow(QWidget):
             field.setEnabled(not locked)
         if fitting < line.count:
             self.done.setText(f"{fitting} fit")
-            set_role(self.done, "warn")
+            set_styled(self.done, "role", "warn")
         else:
             self.done.setText(f"{done} done" if done else "")
-            set_role(self.done, "number")
+            set_styled(self.done, "role", "number")
 
 
 class BlockText(QWidget):

@@ -101,7 +101,7 @@ class NightWorkspace(Workspace):
         session = self._session
         ahead, zone = session.plan_ahead(), session.zone
         if session.run == "over":
-            done, wanted = session.record.rate
+            done, wanted = session.record.tally
             self.summary.say(f"The night is over: {done} of {wanted} frames")
         elif ahead.ends is not None and ahead.begins is not None:
             first = "next frame" if session.under_way else "first frame"

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QScrollArea, QVBoxLayout
 
 from vigil.files.deepsky import DeepSkyObject, all_objects, search
+from vigil.optics.train import field_deg
 from vigil.planning.tonight import Tonight, tonight
 from vigil.ui import words
 from vigil.ui.actions import Action
@@ -143,16 +144,18 @@ class Targets(Workspace):
 
     def show_target(self, entry: DeepSkyObject) -> None:
         self.target = entry
-        rig = self._session.rig
-        rows, columns = rig.field_px()
-        scale = rig.scale_arcsec_px()
-        self.chart.show_target(entry, (columns * scale / 3600, rows * scale / 3600), self._angle())
+        self.chart.show_target(entry, self._field_deg(), self._angle())
         self._retell()
         self._show_put()
 
     def _moment_changed(self) -> None:
         if self.isVisible():
             self._retell()
+
+    def _field_deg(self) -> tuple[float, float]:
+        rig = self._session.rig
+        rows, columns = rig.field_px()
+        return field_deg(rig.scale_arcsec_px(), columns, rows)
 
     def _angle(self) -> float:
         """How the camera stood in the last solved frame; 0 until one is."""
@@ -207,12 +210,11 @@ class Targets(Workspace):
         altitude = session.sky.at(session.altitudes_deg(entry.ra_deg, entry.dec_deg), shown)
         facts.append((f"altitude at {words.clock(shown, zone)}", words.degrees(altitude)))
         self.tonight_facts.show_facts(facts)
-        rows, columns = rig.field_px()
-        scale = rig.scale_arcsec_px()
+        wide, high = self._field_deg()
         self.frame_facts.show_facts(
             [
-                ("field", f"{columns * scale / 3600:.2f}° {words.TIMES} {rows * scale / 3600:.2f}°"),
-                ("scale", f"{scale:.2f}″/px"),
+                ("field", f"{wide:.2f}° {words.TIMES} {high:.2f}°"),
+                ("scale", f"{rig.scale_arcsec_px():.2f}″/px"),
                 ("angle", f"{self.chart.angle_deg:.1f}°"),
             ]
         )

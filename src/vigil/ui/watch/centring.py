@@ -5,7 +5,6 @@ import math
 
 from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtGui import QPainter
-from PyQt6.QtWidgets import QWidget
 
 from vigil.ui.picture import CENTRE, RIGHT, write
 from vigil.ui.record import Centring
@@ -18,8 +17,7 @@ _LEAST_PX, _LEAST_TOP_PX = 0.1, 100.0
 class CentringError(GrowingRun[Centring]):
     """How far off each solved frame was, on a logarithmic scale, with the limit."""
 
-    def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__("Centring error", parent)
+    NAME = "Centring error"
 
     def steps_of(self, run: Centring) -> int:
         return len(run.off_px)

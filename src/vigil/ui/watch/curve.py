@@ -3,7 +3,6 @@
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath
-from PyQt6.QtWidgets import QWidget
 
 from vigil.ui.picture import CENTRE, RIGHT, write
 from vigil.ui.record import FocusRun
@@ -16,8 +15,7 @@ _LEAST_TOP_PX = 4.0
 class FocusCurve(GrowingRun[FocusRun]):
     """Star size against focuser position; the fitted curve once there is one."""
 
-    def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__("Focus curve", parent)
+    NAME = "Focus curve"
 
     def steps_of(self, run: FocusRun) -> int:
         return len(run.samples)

@@ -1,8 +1,6 @@
 """The base of pictures of a run that grows step by step."""
 
-from typing import Generic, TypeVar
-
-from PyQt6.QtWidgets import QWidget
+from typing import ClassVar, Generic, TypeVar
 
 from vigil.ui.picture import Picture
 from vigil.ui.record import Centring, FocusRun
@@ -13,11 +11,13 @@ RunT = TypeVar("RunT", FocusRun, Centring)
 class GrowingRun(Picture, Generic[RunT]):
     """Painted anew only when the run has another step."""
 
-    def __init__(self, name: str, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+    NAME: ClassVar[str]
+
+    def __init__(self) -> None:
+        super().__init__()
         self._run: RunT | None = None
         self._key: tuple[object, ...] = ()
-        self.setAccessibleName(name)
+        self.setAccessibleName(self.NAME)
 
     def show_run(self, run: RunT | None) -> None:
         key = (id(run), self.steps_of(run), run.outcome) if run is not None else ()

@@ -14,10 +14,10 @@ from vigil.ui.image.loading import Loaded, load_for_view
 from vigil.ui.image.view import FrameView, Under
 from vigil.ui.jobs import Jobs
 from vigil.ui.linkstate import LinkState
-from vigil.ui.pieces import Facts, Note, OneLine, Progress, button, label, row, set_role, wrapped
+from vigil.ui.pieces import Facts, Note, OneLine, Progress, button, label, row, wrapped
 from vigil.ui.record import Light
 from vigil.ui.session import Session
-from vigil.ui.theme import Size
+from vigil.ui.theme import Size, set_styled
 from vigil.ui.watch.centring import CentringError
 from vigil.ui.watch.conditions import Conditions
 from vigil.ui.watch.curve import FocusCurve
@@ -38,6 +38,7 @@ class Watch(Workspace):
         self._jobs = jobs
         self._shown: Path | None = None
         self._wanted: Path | None = None
+        self._problem = ""
         self._pointed: Under | None = None
         self._by_hand: tuple[str, Stretch] | None = None
         """The stretch set by hand, and the filter it was set for: frames of that filter keep it."""
@@ -137,7 +138,7 @@ class Watch(Workspace):
         for made in (self.fit, self.one, self.auto):
             made.setFixedHeight(Size.TOUCH if large else Size.BUTTON + 4)
         self.title.enlarge(Size.LARGE if large else Size.BODY)
-        set_role(self.figures, "number-large" if large else "number")
+        set_styled(self.figures, "role", "number-large" if large else "number")
 
     def actions_here(self) -> list[Action]:
         def no_frame() -> str:
@@ -171,6 +172,10 @@ class Watch(Workspace):
             self._show(self.centring)
         elif self._shown is not None:
             self._show(self.frame)
+        elif self._problem:
+            self.note.say("The last frame can't be shown", self._problem)
+            self.start.hide()
+            self._show(self.note)
         elif record.focus_runs and record.under_way:
             # the last curve says more than an empty frame
             self.curve.show_run(record.focus_runs[-1])
@@ -209,15 +214,17 @@ class Watch(Workspace):
             action.setVisible(bool(session.plan.plan.blocks))
 
     def _forget(self) -> None:
-        self._shown = self._wanted = None
+        self._shown, self._wanted, self._problem = None, None, ""
         self.frame.clear()
         self.histogram.clear()
 
     def _load(self, light: Light) -> None:
-        self._wanted = light.path
+        self._wanted, self._problem = light.path, ""
         self._jobs.run("last frame", lambda: load_for_view(light.path), self._loaded, self._not_loaded)
 
     def _loaded(self, loaded: Loaded) -> None:
+        if loaded.path != self._wanted:
+            return  # a night has begun since it was asked for
         self._shown = loaded.path
         kept = self._by_hand is not None and self._by_hand[0] == self._filter()
         stretch = self._by_hand[1] if kept and self._by_hand is not None else loaded.stretch
@@ -227,10 +234,8 @@ class Watch(Workspace):
         self._show_figures()
 
     def _not_loaded(self, problem: Exception) -> None:
-        self._shown = None
-        self.note.say("The last frame can't be shown", str(problem))
-        self.start.hide()
-        self._show(self.note)
+        self._shown, self._problem = None, str(problem)
+        self._choose_picture()
 
     def _filter(self) -> str:
         light = self._session.record.last_light
@@ -311,7 +316,7 @@ class Watch(Workspace):
             )
             for line in (block.lines[:_MOST_LINES] if block else [])
         ]
-        done, wanted = session.tonight.rate
+        done, wanted = session.tonight.tally
         wanted = wanted or session.plan.plan.wanted
         if len(session.plan.plan.blocks) > 1:
             facts.append(("all together", f"{done} of {wanted}"))
@@ -376,7 +381,7 @@ class Watch(Workspace):
         elif run == "closing":
             mood, said, role = "Closing", session.record.state.end_reason, "head"
         elif run == "over":
-            done, wanted = session.record.rate
+            done, wanted = session.record.tally
             failed = [p["part"] for p in session.record.state.closing if p["outcome"] == "failed"]
             mood, role = ("Good night", "head") if not failed else ("Look at the rig", "fault")
             said = f"{done} of {wanted} frames; {session.record.state.end_reason}"
@@ -385,8 +390,8 @@ class Watch(Workspace):
         else:
             mood, said, role = "Ready", f"{session.plan.plan.wanted} frames planned", "head"
             if session.past:
-                done, wanted = session.record.rate
+                done, wanted = session.record.tally
                 said += f"; last night {done} of {wanted}: {session.record.state.end_reason}"
         self.mood.setText(mood)
         self.mood_words.setText(said)
-        set_role(self.mood, role if role == "head" else f"head-{role}")
+        set_styled(self.mood, "role", role if role == "head" else f"head-{role}")
