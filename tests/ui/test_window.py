@@ -303,3 +303,22 @@ def test_a_frame_that_cannot_be_read_stays_told(stage: Stage) -> None:
         assert "/nowhere/frame.fits: there is no such file" in watch.note.why.text()
         stage.bridge.status_came.emit(stage.told.statuses[count - 1])
         watch.refresh()
+
+
+def test_one_key_goes_from_part_to_part(stage: Stage) -> None:
+    night = stage.workspace("Night")
+    stage.press(Qt.Key.Key_F6)
+    assert stage.window.row.hasFocus()
+    stage.press(Qt.Key.Key_F6)
+    assert night.start.hasFocus()
+    stage.press(Qt.Key.Key_F6)
+    assert night.text.blocks[0].lines[0].count.hasFocus()  # where one types
+    stage.press(Qt.Key.Key_F6)
+    assert stage.window.status.red.hasFocus()  # nothing can be held now
+    stage.press(Qt.Key.Key_F6)
+    assert stage.window.row.hasFocus()
+
+
+def test_a_speed_is_found_by_its_number(stage: Stage) -> None:
+    assert stage.window.find_actions("300")[0].name == "Simulated time ×300"
+    assert stage.window.find_actions("time ×10")[0].name == "Simulated time ×10"

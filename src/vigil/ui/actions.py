@@ -15,5 +15,8 @@ class Action:
 
     def matches(self, typed: str) -> bool:
         """Whether every word typed begins a word of the name."""
-        parts = self.name.casefold().split()
-        return all(any(part.startswith(word) for part in parts) for word in typed.casefold().split())
+        # "300" finds "×300"
+        parts = [part.lstrip("×") for part in self.name.casefold().split()]
+        return all(
+            any(part.startswith(word) for part in parts) for word in typed.casefold().replace("×", "").split()
+        )

@@ -5,7 +5,16 @@ from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, QSettings, Qt
 from PyQt6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QResizeEvent, QShortcut
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractScrollArea,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMainWindow,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from vigil.documents.messages import Command
 from vigil.ui import words
@@ -184,6 +193,7 @@ class Window(QMainWindow):
             Action("Red light", self.toggle_red, "Ctrl+R"),
             Action("Red light dimmer", lambda: self.dim_red(-0.1), "Ctrl+Shift+Down", self._not_red),
             Action("Red light brighter", lambda: self.dim_red(0.1), "Ctrl+Shift+Up", self._not_red),
+            Action("To the next part of the window", self.next_part, "F6"),
             Action("Fold the sides away", self.toggle_fold, "F9"),
             Action("Main picture on the whole screen", self.toggle_full, "F11"),
             Action("Back to now", lambda: session.moments.look_at(None), "Esc"),
@@ -259,6 +269,20 @@ class Window(QMainWindow):
         workspace.fold(self._folded or self._full)
         workspace.enlarge(self._full)
         workspace.entered()
+
+    def next_part(self) -> None:
+        """Move the focus on: workspace words, list, main picture, inspector, status line, and round."""
+        here = self.current
+        parts = [p for p in (self._bar, here.list, here.main, here.inspector, self.status) if p is not None]
+        focused = self.focusWidget()
+        at = next(
+            (i for i, part in enumerate(parts) if focused is not None and part.isAncestorOf(focused)), -1
+        )
+        for step in range(1, len(parts) + 1):
+            first = _first_in_reach(parts[(at + step) % len(parts)])
+            if first is not None:
+                first.setFocus(Qt.FocusReason.TabFocusReason)
+                return
 
     def toggle_fold(self) -> None:
         self._folded = not self._folded
@@ -431,3 +455,16 @@ def light_kept(settings: QSettings) -> tuple[Light, float]:
         return light, float(str(settings.value("brightness", 1.0)))
     except ValueError:
         return light, 1.0
+
+
+def _first_in_reach(part: QWidget) -> QWidget | None:
+    """The first thing in a part of the window that Tab would come to, fields before buttons."""
+    reach = [
+        child
+        for child in part.findChildren(QWidget)
+        if child.isVisible()
+        and child.isEnabled()
+        and child.focusPolicy() & Qt.FocusPolicy.TabFocus
+        and not isinstance(child, QAbstractScrollArea)
+    ]
+    return next((child for child in reach if isinstance(child, QLineEdit)), reach[0] if reach else None)

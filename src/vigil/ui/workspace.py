@@ -15,6 +15,7 @@ class Workspace(QWidget):
         super().__init__()
         self.name = name
         self.setObjectName("workspace")
+        self.main: QWidget | None = None
         self.list: QWidget | None = None
         self.inspector: QWidget | None = None
         self._layout = QHBoxLayout(self)
@@ -31,7 +32,7 @@ class Workspace(QWidget):
             inspector.setFixedWidth(Size.INSPECTOR)
             inspector.setObjectName("inspector")
             self._layout.addWidget(inspector)
-        self.list, self.inspector = left, inspector
+        self.main, self.list, self.inspector = main, left, inspector
 
     def fold(self, folded: bool) -> None:
         for side in (self.list, self.inspector):
