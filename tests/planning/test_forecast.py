@@ -9,7 +9,7 @@ from campaigns.demo import demo_plan, demo_rig, quick_rig, short_plan
 from campaigns.night import play
 from vigil.documents.events import Kind
 from vigil.documents.plan import Block, ExposureLine, NightPlan, Target
-from vigil.planning.forecast import forecast
+from vigil.planning.forecast import Ready, forecast
 from vigil.planning.overheads import CENTRE_S, FILTER_S, SLEW_S
 from vigil.planning.tonight import tonight
 from vigil.sky.angles import separation_deg
@@ -102,3 +102,15 @@ def test_what_a_night_offers_a_target() -> None:
     apart = separation_deg(moon.hour_angle_deg, moon.dec_deg, there.hour_angle_deg, there.dec_deg)
     assert found.moon_apart_deg == pytest.approx(float(apart), abs=0.6)
     assert tonight(10.0, -60.0, RIG, EVENING).intervals == ()
+
+
+def test_in_mid_night_what_is_met_takes_no_time() -> None:
+    later, taken = datetime(2027, 1, 12, 17, 30, tzinfo=UTC), {"ic405-ha": 4}
+    ready = Ready("ic405", "Ha", later - timedelta(minutes=30))
+    ahead = forecast(demo_plan(), RIG, later, taken, ready=ready)
+    assert (
+        ahead.begins == later
+        and [s.kind for s in ahead.steps] == ["exposure"] * 4 + ["filter"] + ["exposure"] * 8
+    )
+    cold = forecast(demo_plan(), RIG, later, taken)
+    assert [s.kind for s in cold.steps[:2]] == ["centre", "focus"]

@@ -322,3 +322,11 @@ def test_one_key_goes_from_part_to_part(stage: Stage) -> None:
 def test_a_speed_is_found_by_its_number(stage: Stage) -> None:
     assert stage.window.find_actions("300")[0].name == "Simulated time ×300"
     assert stage.window.find_actions("time ×10")[0].name == "Simulated time ×10"
+
+
+def test_what_is_ahead_begins_after_the_frame_under_way(stage: Stage) -> None:
+    stage.at(stage.told.upto(Kind.FRAME_MEASURED, 1))
+    exposing, ahead = stage.session.record.exposing, stage.session.plan_ahead()
+    assert exposing is not None and exposing.words.endswith("2 of 3")
+    assert ahead.frames == 4 and ahead.begins == exposing.expected_end
+    assert dict((x.line, x.fitting) for x in ahead.lines) == {"ic405-ha": 3, "ic405-l": 3}

@@ -4,7 +4,7 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from vigil.documents.plan import Block, NightPlan
+from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.planning.choice import Candidate, Finished, Wait, choose
 from vigil.planning.overheads import CENTRE_S, FILTER_S, FOCUS_S, SLEW_S
@@ -22,6 +22,15 @@ class Step:
     line: str
     begins: datetime
     ends: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class Ready:
+    """What is met already: on a block's target, through a filter, focused when."""
+
+    block: str
+    filter: str
+    focused_at: datetime | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,14 +77,16 @@ def forecast(
     at: datetime,
     taken: Mapping[str, int] | None = None,
     given_up: Collection[str] = (),
+    ready: Ready | None = None,
 ) -> Forecast:
     """Play the plan from a moment on, with `taken` frames of each line there already.
 
     A block's conditions are met before it opens; going over to another block in the middle of the night,
-    another filter, and refocusing after the standing orders' minutes cost the time of `overheads`.
+    another filter, and refocusing after the standing orders' minutes cost the time of `overheads`. In
+    mid-night `ready` says what needs no time any more.
     """
     spans = {block.id: block_intervals(block, rig, at) for block in plan.blocks}
-    run = _Run(plan, rig, spans, dict(taken or {}), given_up, at)
+    run = _Run(plan, rig, spans, dict(taken or {}), given_up, at, ready or Ready("", "", None))
     because = run.to_the_end()
     exposures = [step for step in run.steps if step.kind == "exposure"]
     lines = tuple(
@@ -105,14 +116,15 @@ class _Run:
         taken: dict[str, int],
         given_up: Collection[str],
         at: datetime,
+        ready: Ready,
     ) -> None:
         self.steps: list[Step] = []
         self.taken = taken
         self._plan, self._rig, self._spans, self._given_up = plan, rig, spans, given_up
         self._now = at
-        self._block: Block | None = None
-        self._filter = ""
-        self._focused_at: datetime | None = None
+        self._block = ready.block
+        self._filter = ready.filter
+        self._focused_at = ready.focused_at
 
     def to_the_end(self) -> str:
         while len(self.steps) < _MOST_STEPS:
@@ -130,20 +142,20 @@ class _Run:
                 self._expose(choice)
         return f"more than {_MOST_STEPS} steps"
 
-    def _following(self, at: datetime) -> Block | None:
+    def _following(self, at: datetime) -> str:
         choice = choose(self._plan, self._spans, lambda line: self.taken.get(line, 0), self._given_up, at)
         if not isinstance(choice, Candidate):
-            return None
+            return ""
         self._filter = choice.line.filter
-        return choice.block
+        return choice.block.id
 
     def _made_ready(self, candidate: Candidate) -> bool:
         """Do the first thing that is missing, if any; then the choice is made anew, as the engine does."""
         block, line = candidate.block, candidate.line
         every = timedelta(minutes=self._plan.orders.focus_every_min)
-        if self._block is None or self._block.id != block.id:
+        if self._block != block.id:
             self._spend("centre", candidate, SLEW_S + CENTRE_S)
-            self._block = block
+            self._block = block.id
         elif self._focused_at is None or self._now - self._focused_at > every:
             self._spend("focus", candidate, FOCUS_S)
             self._focused_at = self._now

@@ -14,7 +14,7 @@ from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.documents.store import parse
 from vigil.link.endpoint import News
-from vigil.planning.forecast import Forecast, forecast
+from vigil.planning.forecast import Forecast, Ready, forecast
 from vigil.planning.spans import local_noon_before
 from vigil.sky.instants import Floats
 from vigil.sky.night import NightSky, night_sky
@@ -155,11 +155,25 @@ class Session(QObject):
         if not under_way:
             taken = {}
         at = self.now.replace(second=0, microsecond=0)
-        key = (self.plan.plan, at, tuple(taken.items()), state.given_up)
+        exposing = self.tonight.exposing
+        if exposing is not None:  # the frame under way is neither done nor still to come
+            at = max(at, exposing.expected_end)
+            taken[exposing.line] = taken.get(exposing.line, 0) + 1
+        ready = self._ready() if under_way else None
+        key = (self.plan.plan, at, tuple(taken.items()), state.given_up, ready)
         if self._forecast is None or self._forecast[0] != key:
-            told = forecast(self.plan.plan, self.rig, at, taken, state.given_up if under_way else ())
+            told = forecast(self.plan.plan, self.rig, at, taken, state.given_up if under_way else (), ready)
             self._forecast = (key, told)
         return self._forecast[1]
+
+    def _ready(self) -> Ready | None:
+        """The night stands on the block of its last exposure while it is still pointed there."""
+        state, exposures = self.record.state, self.record.exposures
+        if not exposures or state.pointing is None:
+            return None
+        last = exposures[-1]
+        through = next((x.filter for b in self.plan.plan.blocks for x in b.lines if x.id == last.line), "")
+        return Ready(last.block, through, state.focus.at if state.focus else None)
 
     def next_event(self) -> Countdown:
         """What the status line counts down to."""
