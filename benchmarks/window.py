@@ -50,12 +50,12 @@ def show_once(folder: str) -> None:
 
     from vigil.cli.files import demo_file, load_document, load_fitting
     from vigil.documents.rig import Rig
-    from vigil.ui.app import Desk, Files
+    from vigil.ui.app import Desk, Files, Opened
 
-    rig = load_document(Rig, demo_file("rig.json"))
+    rig = load_document(Rig, demo_file("heron-480.json"))
     base = Path(folder)
     files = Files(base / "plan.json", base / "window.ini", base / "ledger.sqlite")
-    desk = Desk(rig, load_fitting(demo_file("plan.json"), rig), files, _Nobody)
+    desk = Desk(Opened(rig, load_fitting(demo_file("plan.json"), rig), files, _Nobody))
     desk.window.show()
     desk.app.processEvents()
     assert desk.window.status.isVisible()

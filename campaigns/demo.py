@@ -9,7 +9,7 @@ from vigil.documents.store import load
 
 
 def demo_rig() -> Rig:
-    return load(Rig, demo_file("rig.json"))
+    return load(Rig, demo_file("heron-480.json"))
 
 
 def demo_plan() -> NightPlan:

@@ -71,9 +71,8 @@ async def _play(
     clock, workshop, ledger = ScenarioClock(rig.simulated.starts_at), Workshop(0), Ledger()
     try:
         observatory = SimObservatory(rig, seed, clock, workshop)
-        if alter is not None:
-            observatory.devices = alter(observatory.devices)
-        equipment = equip(rig, observatory, clock, workshop, out, rescue or out / "rescued")
+        devices = alter(observatory.devices) if alter is not None else None
+        equipment = equip(rig, observatory, clock, workshop, out, rescue or out / "rescued", devices)
         keeper = Keeper(equipment, ledger, pace=simulated_loop())
         played = Played(keeper, Loopback(keeper), observatory.truth, equipment, ledger)
         keeping = asyncio.ensure_future(keeper.run())

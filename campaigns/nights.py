@@ -15,7 +15,7 @@ from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.files.starcatalogue import star_catalogue
 from vigil.simulator.observatory import Truth
-from vigil.simulator.optical import blur
+from vigil.simulator.optical import Optics, blur
 from vigil.simulator.psf import half_flux_radius_px
 from vigil.sky.angles import separation_deg, wrap_180
 
@@ -54,7 +54,7 @@ def judge(rig: Rig, plan: NightPlan, seed: int) -> dict[str, Any]:
         on_disk = sum(1 for frame in played.frames if Path(frame["path"]).exists())
     bench = played.truth.bench
     air_c = bench.weather.temperature_c(bench.clock.utcnow())
-    warm_enough_c = min(rig.camera.warm_to_c, air_c) - 1.0
+    warm_enough_c = min(rig.camera.cooler.warm_to_c, air_c) - 1.0
     return {
         "seed": seed,
         **seen,
@@ -70,7 +70,11 @@ def judge(rig: Rig, plan: NightPlan, seed: int) -> dict[str, Any]:
 def _size_over_best(rig: Rig, truth: Truth, off_steps: float, at: datetime) -> float:
     """True star size so many steps off the best position, over that at the best, in the seeing then."""
     seeing = truth.bench.weather.seeing_arcsec(at)
-    sizes = [half_flux_radius_px(*blur(rig, off, seeing, 1.2, 1)) for off in (off_steps, 0.0)]
+    optics = Optics(rig.focal_length_mm, rig.telescope.aperture_mm, rig.camera.pixel_um)
+    both = (off_steps, 0.0)
+    sizes = [
+        half_flux_radius_px(*blur(optics, off * rig.focuser.um_per_step, seeing, 1.2, 1)) for off in both
+    ]
     return sizes[0] / sizes[1]
 
 

@@ -13,7 +13,8 @@ from astropy.utils import iers
 from campaigns.figures import run_campaign
 from vigil.sky.angles import separation_deg
 from vigil.sky.bodies import moon_illumination, observe_moon, observe_sun
-from vigil.sky.events import altitude_crossings, transits, twilights
+from vigil.sky.events import line_crossings, transits, twilights
+from vigil.sky.horizon import Horizon
 from vigil.sky.horizontal import observe
 from vigil.sky.instants import from_unix, ut1_minus_utc_s
 from vigil.sky.site import Site
@@ -108,7 +109,7 @@ def _times(noon: datetime, site: Site, rng: np.random.Generator) -> float:
     ra, dec = float(rng.uniform(0, 360)), float(rng.uniform(-60, 60))
     star = SkyCoord(ra * u.deg, dec * u.deg)
     end = noon + timedelta(days=1)
-    for crossing in altitude_crossings(ra, dec, noon, end, site, 20.0):
+    for crossing in line_crossings(ra, dec, noon, end, site, Horizon(minimum_altitude_deg=20.0)):
         late.append(_late_s(crossing.at, 20.0, lambda t: star.transform_to(_frame(t, site)).alt.deg))
     for moment in transits(ra, dec, noon, end, site):
         late.append(_late_s(moment, 0.0, lambda t: _hour_angle(star, t, site)))

@@ -38,7 +38,7 @@ def field_scene(rig: Rig, number: int) -> Scene:
         disc_px=0.0,
         sky_mag_arcsec2=float(rng.uniform(19.5, 21.3)),
         sensor_c=-10.0,
-        electrons_per_adu=rig.camera.electrons_per_adu,
+        electrons_per_adu=rig.camera.at_gain(100).electrons_per_adu,
         bias_adu=500.0,
         read_noise_e=1.6,
         full_well_e=50_000.0,

@@ -102,7 +102,7 @@ def _one_night() -> dict[str, Any]:
     from vigil.documents.rig import Rig
     from vigil.link.attach import RigKeeper
     from vigil.runtime.folders import folders_of
-    from vigil.ui.app import Desk, Files, make_application
+    from vigil.ui.app import Desk, Files, Opened, make_application
 
     turns = _Turns()
 
@@ -125,13 +125,12 @@ def _one_night() -> dict[str, Any]:
     ticks.stop()
     idle_figures = turns.take()
 
-    rig = load_document(Rig, demo_file("rig.json"))
+    rig = load_document(Rig, demo_file("heron-480.json"))
     folders = folders_of(rig.id)
     files = Files(folders.data / "plan.json", folders.state / "window.ini", folders.ledger)
     plan = load_fitting(demo_file("plan.json"), rig)
-    desk = Desk(
-        rig, plan, files, lambda: RigKeeper(demo_file("rig.json"), folders, ["--speed", str(_SPEED)], None)
-    )
+    keeper = RigKeeper(rig.id, folders, ["--speed", str(_SPEED)], None)
+    desk = Desk(Opened(rig, plan, files, lambda: keeper))
     session = desk.session
     begun = False
 

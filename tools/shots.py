@@ -41,7 +41,7 @@ class Told:
     """What the keeper of a played night said, event by event."""
 
     def __init__(self, frames: Path) -> None:
-        self.rig = load(Rig, demo_file("rig.json"))
+        self.rig = load(Rig, demo_file("heron-480.json"))
         self.plan = load(NightPlan, demo_file("long-night.json"))
         self.events: list[Event] = []
         self.statuses: list[Status] = []

@@ -172,7 +172,7 @@ def plan_with(path: Path, change: Any) -> str:
         (["run"], "which rig?"),
         (["run", "--rig", "none.json"], "none.json: there is no such file"),
         (["run", "none.json", "--demo"], "none.json: there is no such file"),
-        (["run", "--rig", str(demo_file("rig.json"))], "which plan?"),
+        (["run", "--rig", str(demo_file("heron-480.json"))], "which plan?"),
         (["run", "--rig", str(demo_file("plan.json")), "--demo"], 'not a rig: "kind" must be "rig"'),
         (["night", "status", "--now"], "--now goes with hold"),
         (["night", "speed"], "speed needs one"),

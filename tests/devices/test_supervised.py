@@ -7,6 +7,7 @@ from typing import Any
 import pytest
 
 from vigil.devices.errors import DeviceFault, DeviceTimeout, NotConnected
+from vigil.devices.protocols import Capabilities
 from vigil.devices.sun import sun_in_path
 from vigil.devices.supervised import Supervised
 from vigil.runtime.simulated import run_virtual
@@ -26,6 +27,9 @@ class Thing:
 
     async def disconnect(self) -> None:
         await self._answer()
+
+    async def capabilities(self) -> Capabilities:
+        return Capabilities({"spin": "it has no motor"})
 
     async def read(self) -> int:
         await self._answer()

@@ -6,10 +6,10 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from campaigns.demo import demo_plan, demo_rig
-from vigil.devices.protocols import CameraState, FocuserState, MountState, PierSide, WheelState
+from vigil.devices.protocols import CameraState, FocuserState, HeatersState, MountState, PierSide, WheelState
 from vigil.documents.night import FocusRecord, LightFigures, NightState, PointingRecord
 from vigil.engine.check import Check, Standing
-from vigil.engine.conditions import EXPOSURE_CONDITIONS
+from vigil.engine.conditions import conditions_for
 from vigil.engine.view import View
 from vigil.planning.choice import Candidate
 
@@ -20,27 +20,38 @@ TARGET = BLOCK.target
 FOCUS = FocusRecord(6000, "L", 1.0, 1.3, NOW - timedelta(minutes=30))
 POINTING = PointingRecord(NOW, BLOCK.id, 1.0, 1.6, TARGET.ra_deg + 0.1, TARGET.dec_deg)
 
+MOUNT = MountState(TARGET.ra_deg + 0.1, TARGET.dec_deg, True, False, False, PierSide.WEST)
+
 GOOD = View(
     at=NOW,
     rig=RIG,
     plan=PLAN,
     night=NightState(focus=FOCUS, pointing=POINTING),
     candidate=Candidate(BLOCK, BLOCK.lines[0], 1, NOW - timedelta(hours=2), NOW + timedelta(hours=2)),
-    camera=CameraState(-10.0, -10.0, 0.5, "idle"),
-    wheel=WheelState(5),
-    focuser=FocuserState(6031, False, 0.5),
-    mount=MountState(TARGET.ra_deg + 0.1, TARGET.dec_deg, True, False, False, PierSide.WEST),
+    states={
+        "camera": CameraState(-10.0, -10.0, 0.5, "idle"),
+        "filter wheel": WheelState(5),
+        "focuser": FocuserState(6031, False, 0.5),
+        "mount": MOUNT,
+        "heaters": HeatersState({"telescope": 40, "guide scope": 30}),
+    },
     free_bytes=10**11,
 )
 
 
+def having(**states: object) -> View:
+    """All well but for the state of some devices; None for one that isn't connected."""
+    changed = {name.replace("_", " "): state for name, state in states.items()}
+    return replace(GOOD, states={**GOOD.states, **changed})
+
+
 def check(name: str, view: View) -> Check:
-    condition = next(c for c in EXPOSURE_CONDITIONS if c.name == name)
+    condition = next(c for c in conditions_for(RIG) if c.name == name)
     return condition.check(view, view.at, view.at + timedelta(seconds=182))
 
 
 def test_all_is_met() -> None:
-    for condition in EXPOSURE_CONDITIONS:
+    for condition in conditions_for(RIG):
         found = check(condition.name, GOOD)
         assert found.met, (condition.name, found.words)
         assert found.words
@@ -57,7 +68,7 @@ def with_night(**changes: object) -> View:
 @pytest.mark.parametrize(
     ("name", "view", "standing", "says"),
     [
-        ("connected", replace(GOOD, wheel=None), Standing.NOT_MET, "filter wheel"),
+        ("connected", having(filter_wheel=None), Standing.NOT_MET, "filter wheel"),
         (
             "in its span",
             replace(GOOD, candidate=replace(GOOD.candidate, closes=NOW + timedelta(seconds=181))),
@@ -73,34 +84,34 @@ def with_night(**changes: object) -> View:
         ("room on disk", replace(GOOD, free_bytes=10**8), Standing.NOT_MET, "0.1 GB free"),
         (
             "camera cold",
-            replace(GOOD, camera=CameraState(-9.4, -10.0, 1, "idle")),
+            having(camera=CameraState(-9.4, -10.0, 1, "idle")),
             Standing.NOT_MET,
             "-9.4 °C",
         ),
-        ("camera cold", replace(GOOD, camera=CameraState(-10, None, 0, "idle")), Standing.NOT_MET, "-10"),
-        ("camera cold", replace(GOOD, camera=None), Standing.UNKNOWN, "not connected"),
+        ("camera cold", having(camera=CameraState(-10, None, 0, "idle")), Standing.NOT_MET, "-10"),
+        ("camera cold", having(camera=None), Standing.UNKNOWN, "not connected"),
         (
             "tracking",
-            replace(GOOD, mount=replace(GOOD.mount, parked=True)),  # type: ignore[type-var]
+            having(mount=replace(MOUNT, parked=True)),
             Standing.NOT_MET,
             "parked",
         ),
         (
             "tracking",
-            replace(GOOD, mount=replace(GOOD.mount, tracking=False)),  # type: ignore[type-var]
+            having(mount=replace(MOUNT, tracking=False)),
             Standing.NOT_MET,
             "off",
         ),
         (
             "pointed",
-            replace(GOOD, mount=replace(GOOD.mount, dec_deg=40.0)),  # type: ignore[type-var]
+            having(mount=replace(MOUNT, dec_deg=40.0)),
             Standing.NOT_MET,
             "5.6",
         ),
         ("focus fresh", with_night(focus=None), Standing.UNKNOWN, "not focused"),
         (
             "focus fresh",
-            replace(GOOD, focuser=FocuserState(6031, False, -0.3)),
+            having(focuser=FocuserState(6031, False, -0.3)),
             Standing.NOT_MET,
             "1.3 °C",
         ),
@@ -126,15 +137,15 @@ def with_night(**changes: object) -> View:
         ),
         (
             "on target",
-            replace(GOOD, mount=replace(GOOD.mount, dec_deg=TARGET.dec_deg + 0.05)),  # type: ignore[type-var]
+            having(mount=replace(MOUNT, dec_deg=TARGET.dec_deg + 0.05)),
             Standing.UNKNOWN,
             "moved by 3.0′",
         ),
-        ("filter", replace(GOOD, wheel=WheelState(1)), Standing.NOT_MET, "Ha is not"),
-        ("filter", replace(GOOD, wheel=WheelState(None)), Standing.NOT_MET, "Ha is not"),
+        ("filter", having(filter_wheel=WheelState(1)), Standing.NOT_MET, "Ha is not"),
+        ("filter", having(filter_wheel=WheelState(None)), Standing.NOT_MET, "Ha is not"),
         (
             "filter",
-            replace(GOOD, focuser=FocuserState(6000, False, 0.5)),
+            having(focuser=FocuserState(6000, False, 0.5)),
             Standing.NOT_MET,
             "focuses at 6031",
         ),
@@ -150,8 +161,8 @@ def test_just_past_the_limit(name: str, view: View, standing: Standing, says: st
 @pytest.mark.parametrize(
     ("name", "view"),
     [
-        ("camera cold", replace(GOOD, camera=CameraState(-9.5, -10.0, 1, "idle"))),
-        ("focus fresh", replace(GOOD, focuser=FocuserState(6031, False, -0.2))),
+        ("camera cold", having(camera=CameraState(-9.5, -10.0, 1, "idle"))),
+        ("focus fresh", having(focuser=FocuserState(6031, False, -0.2))),
         ("focus fresh", with_night(focus=replace(FOCUS, at=NOW - timedelta(minutes=89)))),
         ("focus fresh", with_night(lights_since_focus=(light(2.0, "L"), light(2.6), light(2.7)))),
         ("focus fresh", with_night(lights_since_focus=(light(2.0), light(2.25), light(2.25)))),
@@ -175,12 +186,13 @@ def test_gauges_say_how_far() -> None:
 
 
 def test_what_brings_each_about() -> None:
-    kinds = {c.name: type(c.activity(GOOD)).__name__ for c in EXPOSURE_CONDITIONS}
+    kinds = {c.name: type(c.activity(GOOD)).__name__ for c in conditions_for(RIG)}
     assert kinds == {
         "connected": "Connect",
         "in its span": "NoneType",
         "room on disk": "NoneType",
         "camera cold": "Cool",
+        "heaters": "Heat",
         "tracking": "WakeMount",
         "pointed": "Slew",
         "focus fresh": "Focus",

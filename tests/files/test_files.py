@@ -1,5 +1,6 @@
 """Files: whole or not at all; frames; names; catalogues."""
 
+import re
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -12,7 +13,7 @@ from hypothesis import strategies as st
 from vigil.files.atomic import write_atomically, write_bytes
 from vigil.files.deepsky import UnknownObject, find_object
 from vigil.files.fits import BadFrame, read_frame, write_frame, write_wcs
-from vigil.files.names import evening_date, light_path, safe
+from vigil.files.names import USUAL_PATTERN, check_pattern, evening_date, frame_path, safe
 from vigil.files.starcatalogue import star_catalogue
 from vigil.sky.angles import separation_deg
 from vigil.solving.wcs import LinearWcs
@@ -126,13 +127,36 @@ def test_names_are_safe_on_any_file_system(text: str) -> None:
 
 def test_paths_sort_and_explain_themselves() -> None:
     def path(number: int) -> Path:
-        return light_path(
-            Path("/f"), date="2027-01-12", target="IC 405", rig="Heron 480", filter_name="Ha",
-            exposure_s=180.0, number=number, frame_id=f"2001{number:02d}-{number:04d}",
-        )  # fmt: skip
+        values = {
+            "date": "2027-01-12", "target": "IC 405", "rig": "Heron 480", "kind": "light", "filter": "Ha",
+            "exposure": "180s", "temperature": "-10.0C",
+            "number": f"{number:04d}", "time": f"2001{number:02d}",
+        }  # fmt: skip
+        return frame_path(Path("/f"), pattern, values, lambda p: p in taken)
 
-    assert str(path(3)) == "/f/2027-01-12/IC-405/Ha/IC-405_Heron-480_light_Ha_180s_0003_200103-0003.fits"
+    pattern, taken = USUAL_PATTERN, set[Path]()
+
+    assert str(path(3)) == "/f/2027-01-12/IC-405/Ha/IC-405_Heron-480_light_Ha_180s_0003_200103.fits"
     assert sorted([path(10), path(9), path(2)]) == [path(2), path(9), path(10)]
+    taken |= {path(3), path(3).with_stem(path(3).stem + "-2")}
+    assert path(3).name.endswith("_0003_200103-3.fits")
+    pattern = "{target}_{focus}_{temperature}_{number}"
+    assert path(3).name == "IC-405_-10.0C_0003.fits", "what a frame has no value for leaves no gap"
+
+
+@pytest.mark.parametrize(
+    ("pattern", "says"),
+    [
+        ("{tarhet}/{number}", "there is no field {tarhet}; use target, panel"),
+        ("{target", "brace is not closed"),
+        ("/{target}", "a path below the folder"),
+        ("{target}/../{number}", "a path below the folder"),
+        ("{target}//{number}", "no empty piece"),
+    ],
+)
+def test_naming_patterns_that_cannot_be_used(pattern: str, says: str) -> None:
+    with pytest.raises(ValueError, match=re.escape(says)):
+        check_pattern(pattern)
 
 
 @pytest.mark.parametrize(

@@ -190,4 +190,4 @@ def test_policies_pause_longer_and_end() -> None:
     assert [policy.pause_s(n) for n in (1, 2, 3)] == [5, 30, 30]
     assert all(p.tries >= 2 and p.later_s > 0 for p in POLICIES.values())
     # pointing and safety are never waived
-    assert {kind for kind, p in POLICIES.items() if p.then is GiveUp.WAIVE} == {"focus"}
+    assert {kind for kind, p in POLICIES.items() if p.then is GiveUp.WAIVE} == {"focus", "heat"}

@@ -16,6 +16,7 @@ def test_the_demo_rigs_numbers() -> None:
         {
             "image scale": 1.61574, "field": 1.35004, "in 3″ seeing": 1.8567, "critical focus zone": 96.624,
             "focal ratio": 6.0, "frame": 18.10189, "resolution": 1.45, "unguided": 73.86, "room for": 4474.7,
+            "a free gigabyte": 55.2429, "guide scale": 4.29718, "guide to main": 2.65957, "5 px dither": 1.88,
         },
         rel=1e-4,
     )  # fmt: skip

@@ -33,7 +33,7 @@ def at_the_site(main: Any, path: Path | None = None, seed: int = 1) -> Any:
         clock = ScenarioClock(left.at if left else RIG.simulated.starts_at)
         sim = SimObservatory(RIG, seed, clock, Workshop(0), path)
         devices = sim.devices
-        for device in (devices.camera, devices.wheel, devices.focuser, devices.mount):
+        for device in devices.named().values():
             await device.connect()
         return await main(sim, clock)
 
@@ -200,7 +200,7 @@ def test_the_wheel_turns_the_shorter_way() -> None:
 def test_nothing_works_without_a_connection() -> None:
     async def main(sim: SimObservatory, clock: ScenarioClock) -> None:
         devices = sim.devices
-        for device in (devices.camera, devices.wheel, devices.focuser, devices.mount):
+        for device in devices.named().values():
             await device.disconnect()
             with pytest.raises(NotConnected):
                 await device.read()

@@ -47,6 +47,7 @@ def _parser() -> argparse.ArgumentParser:
     run.add_argument("plan", nargs="?", metavar="PLAN", help="night plan (JSON); the demo has one of its own")
     run.add_argument("--rig", metavar="RIG", help="rig (JSON)")
     run.add_argument("--demo", action="store_true", help="the made-up observatory that ships with Vigil")
+    run.add_argument("--fit", action="store_true", help="leave out of the plan what the rig lacks")
     run.add_argument("--out", metavar="DIR", help="folder for the frames")
     _pace(run)
     run.add_argument("--seed", type=int, metavar="N", help="simulated rigs: another sky, gear and weather")
@@ -78,16 +79,36 @@ def _parser() -> argparse.ArgumentParser:
     _json(night, "one JSON object")
     night.set_defaults(module="night")
 
-    rig = commands.add_parser("rig", help="a rig's numbers, and what is wrong with it")
-    rig.add_argument("action", choices=["show", "check"])
-    rig.add_argument("plan", nargs="?", metavar="PLAN", help="check: the night plan it is to carry out")
-    rig.add_argument("--rig", metavar="RIG", help="rig (JSON)")
+    rig = commands.add_parser(
+        "rig",
+        help="your rigs: numbers, what is wrong, compare, change, exchange",
+        description=_RIG,
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    rig.add_argument("action", choices=list(RIG_ACTIONS))
+    rig.add_argument("words", nargs="*", metavar="WORD", help="what the action works on, see above")
+    rig.add_argument("--rig", metavar="RIG", help="a rig's name or its file")
     rig.add_argument("--demo", action="store_true", help="the made-up observatory that ships with Vigil")
     rig.add_argument(
         "--seeing", type=float, default=3.0, metavar="ARCSEC", help="show: star size on the sky (3)"
     )
+    rig.add_argument("--ambient", type=float, metavar="C", help="check: how warm tonight's air is, °C")
     _json(rig, "one JSON object")
     rig.set_defaults(module="rig")
+
+    device = commands.add_parser(
+        "device",
+        help="work a device by hand",
+        description=_DEVICE,
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    device.add_argument("name", nargs="?", metavar="NAME", help="the device; none lists them all")
+    device.add_argument("action", nargs="?", metavar="ACTION", help="what it is to do; none shows it")
+    device.add_argument("values", nargs="*", metavar="VALUE")
+    device.add_argument("--rig", metavar="RIG", help="a rig's name or its file; the demo's where not given")
+    device.add_argument("--count", type=int, metavar="N", help="loop: stop after so many frames")
+    _json(device, "one JSON object a line, the last one how it ended")
+    device.set_defaults(module="device")
 
     solve = commands.add_parser("solve", help="find out what piece of sky frames show")
     solve.add_argument("files", nargs="+", metavar="FILE")
@@ -124,6 +145,45 @@ def _pace(parser: argparse.ArgumentParser) -> None:
 def _json(parser: argparse.ArgumentParser, words: str) -> None:
     parser.add_argument("--json", action="store_true", help=f"for programs: {words}")
 
+
+RIG_ACTIONS = {
+    "list": "",
+    "show": "[RIG]",
+    "check": "[PLAN]",
+    "compare": "RIG RIG",
+    "new": "NAME",
+    "copy": "RIG NAME",
+    "rename": "NAME",
+    "set": "FIELD VALUE",
+    "delete": "RIG",
+    "restore": "RIG",
+    "export": "RIG FILE",
+    "import": "FILE",
+}
+"""What `vigil rig` can do, and the words that go with it."""
+
+_RIG = """Your rigs and the examples. A rig is named by its id, as `list` shows it, or by its file.
+
+  list                  all rigs
+  show [RIG]            its parts and every number that follows
+  check [PLAN]          all that is wrong or doubtful with --rig, with a plan also for that
+  compare RIG RIG       what differs
+  new NAME              an empty rig
+  copy RIG NAME         the same under another name
+  rename NAME           another name for --rig
+  set FIELD VALUE       change one value of --rig: set camera.cooler.set_point_c -5
+  delete, restore RIG   and bring it back
+  export RIG FILE       one file with all of it
+  import FILE           and back"""
+
+_DEVICE = """Works a device by hand, through the rig's keeper, which is started where none runs.
+During a night devices are free in a hold only; stop always works.
+
+  vigil device                            all devices and how they are
+  vigil device all connect                connect them, all at once
+  vigil device mount                      what it says and what can be asked of it
+  vigil device mount slew 05:16:12 +34:27
+  vigil device focuser by -- -20          (-- before a negative value)"""
 
 _WINDOW = """Opens the window; starts a keeper for the rig, or attaches to the one that runs.
 Closing the window leaves a night running."""

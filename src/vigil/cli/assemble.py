@@ -2,8 +2,10 @@
 
 from pathlib import Path
 
+from vigil.devices.protocols import Devices
 from vigil.devices.supervised import Rigged
 from vigil.documents.rig import Rig
+from vigil.engine.arbiter import Arbiter
 from vigil.engine.measuring import PixelMeasurer
 from vigil.engine.night import Equipment
 from vigil.runtime.clock import Clock
@@ -25,14 +27,23 @@ def equip(
     workshop: Workshop,
     frames_folder: Path,
     rescue_folder: Path,
+    devices: Devices | None = None,
 ) -> Equipment:
-    """Measured on pixels; the engine never learns that the sky is made up."""
+    """Measured on pixels; the engine never learns that the sky is made up. `devices` in place of the
+    observatory's own are for tests."""
+
+    def bare_devices(changed: Rig) -> Devices:
+        observatory.take_rig(changed)
+        return observatory.devices
+
     return Equipment(
         rig=rig,
-        devices=Rigged(observatory.devices),
+        devices=Rigged(devices or observatory.devices),
         clock=clock,
         workshop=workshop,
         measurer=PixelMeasurer(workshop),
         frames_folder=frames_folder,
         rescue_folder=rescue_folder,
+        arbiter=Arbiter(),
+        bare_devices=bare_devices,
     )

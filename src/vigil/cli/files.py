@@ -1,6 +1,7 @@
 """The documents and frames that commands are given."""
 
 import argparse
+import sys
 from importlib.resources import files
 from pathlib import Path
 from typing import TypeVar
@@ -9,8 +10,13 @@ from vigil.cli import BadInput
 from vigil.documents.messages import FASTEST, SLOWEST
 from vigil.documents.plan import NightPlan, contradictions
 from vigil.documents.rig import Rig
+from vigil.documents.rig.rigs import Rigs, RigsError
 from vigil.documents.store import Document, DocumentError, load
-from vigil.runtime.folders import Folders, folders_of
+from vigil.planning.fitting import fit
+from vigil.runtime.folders import Folders, folders_of, rigs_folder
+
+EXAMPLE_RIGS = ("heron-480", "stork-1600", "tern-135")
+"""The first one is the demo's."""
 
 D = TypeVar("D", bound=Document)
 
@@ -25,24 +31,46 @@ def load_document(model: type[D], path: Path) -> D:
     try:
         return load(model, path)
     except DocumentError as problem:
-        raise BadInput(str(problem)) from None
+        previous = path.with_name(path.name + ".previous")
+        stays = f"\nthe version before it is {previous}" if previous.exists() else ""
+        raise BadInput(f"{problem}{stays}") from None
 
 
-def load_fitting(plan_path: Path, rig: Rig) -> NightPlan:
-    """A plan that the rig can carry out. Raises BadInput with every contradiction."""
+def load_fitting(plan_path: Path, rig: Rig, make_fit: bool = False) -> NightPlan:
+    """A plan that the rig can carry out; with `make_fit` what the rig lacks is left out, and told. Raises
+    BadInput with every contradiction."""
     plan = load_document(NightPlan, plan_path)
+    if make_fit:
+        plan, said = fit(plan, rig)
+        for line in said:
+            print(f"vigil: {line}", file=sys.stderr)
     wrong = contradictions(plan, rig)
     if wrong:
         raise BadInput("\n".join(f"{plan_path}: {line}" for line in wrong))
     return plan
 
 
+def my_rigs() -> Rigs:
+    """One's own rigs, and the examples."""
+    return Rigs(rigs_folder(), [demo_file(f"{name}.json") for name in EXAMPLE_RIGS])
+
+
+def rig_path(wanted: str) -> Path:
+    """The file behind a rig's name or a path. Raises BadInput."""
+    if "/" in wanted or wanted.endswith(".json"):
+        return Path(wanted).absolute()
+    try:
+        return my_rigs().path_of(wanted)
+    except RigsError as problem:
+        raise BadInput(str(problem)) from None
+
+
 def rig_wanted(args: argparse.Namespace) -> tuple[Rig, Path]:
     """The rig that `--rig` or `--demo` names, and its file. Raises BadInput."""
-    path = Path(args.rig) if args.rig else demo_file("rig.json") if args.demo else None
-    if path is None:
+    if not args.rig and not args.demo:
         raise BadInput("which rig? Give --rig RIG, or --demo for the made-up observatory")
-    return load_document(Rig, path), path.absolute()
+    path = rig_path(args.rig or EXAMPLE_RIGS[0])
+    return load_document(Rig, path), path
 
 
 def check_speed(speed: float) -> None:

@@ -6,12 +6,13 @@ import logging
 import math
 import signal
 import sys
+from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
 from vigil.cli import BAD_INPUT, NO_KEEPER, OK, BadInput
 from vigil.cli.assemble import equip, seed_of
-from vigil.cli.files import load_document
+from vigil.cli.files import load_document, rig_path
 from vigil.documents.rig import Rig
 from vigil.keeper.keeper import Keeper
 from vigil.keeper.lock import RigLock, Taken
@@ -27,7 +28,7 @@ from vigil.simulator.observatory import SimObservatory, load_state
 
 def run(args: argparse.Namespace) -> int:
     """Keep the rig until retired; SIGTERM ends the night safely first."""
-    rig = load_document(Rig, Path(args.rig))
+    rig = load_document(Rig, rig_path(args.rig))
     if rig.simulated is None:
         raise BadInput(f'{args.rig}: this Vigil drives simulated rigs only; the rig has no "simulated" part')
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(levelname)s %(name)s %(message)s")
@@ -55,7 +56,8 @@ async def _keep(rig: Rig, folders: Folders, loop: SimulatedLoop, seed: int | Non
     try:
         clock = ScenarioClock(await _starts_at(rig, folders, ledger))
         observatory = SimObservatory(rig, seed_of(rig, seed), clock, workshop, folders.sim_state)
-        equipment = equip(rig, observatory, clock, workshop, folders.frames, folders.rescue)
+        equipment = equip(rig, observatory, clock, workshop, _frames_of(rig, folders), folders.rescue)
+        equipment = replace(equipment, hand_folder=folders.by_hand)
         keeper = Keeper(equipment, ledger, pace=loop)
         loop.add_signal_handler(signal.SIGTERM, keeper.end, "the keeper was asked to stop")
         await keeper.take_up()
@@ -68,6 +70,10 @@ async def _keep(rig: Rig, folders: Folders, loop: SimulatedLoop, seed: int | Non
     finally:
         workshop.close()
         ledger.close()
+
+
+def _frames_of(rig: Rig, folders: Folders) -> Path:
+    return Path(rig.frames.folder).expanduser() if rig.frames.folder else folders.frames
 
 
 async def _starts_at(rig: Rig, folders: Folders, ledger: Ledger) -> datetime:

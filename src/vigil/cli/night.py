@@ -7,9 +7,10 @@ from pathlib import Path
 from typing import Any
 
 from vigil.cli import BAD_INPUT, NO_KEEPER, OK, BadInput
-from vigil.cli.files import demo_file, load_document
+from vigil.cli.files import EXAMPLE_RIGS, load_document, rig_path
 from vigil.documents.messages import Answer, Command, Status
 from vigil.documents.rig import Rig
+from vigil.documents.rig.change import path_of, words_for
 from vigil.link.attach import command
 from vigil.link.endpoint import KeeperGone
 from vigil.link.socket import SocketLink
@@ -18,7 +19,7 @@ from vigil.runtime.folders import folders_of
 
 def run(args: argparse.Namespace) -> int:
     """0 done, 2 refused (with the reason), 4 no keeper."""
-    rig = load_document(Rig, Path(args.rig) if args.rig else demo_file("rig.json"))
+    rig = load_document(Rig, rig_path(args.rig or EXAMPLE_RIGS[0]))
     if args.now and args.action != "hold":
         raise BadInput("--now goes with hold")
     if (args.value is not None) != (args.action == "speed"):
@@ -79,4 +80,7 @@ def _in_words(status: Status) -> str:
         f"  {check['standing']:<8} {check['condition']}: {check['words']}" for check in status.conditions
     ]
     lines += [f"  {name}: {lamp}" for name, lamp in status.devices.items()]
+    if status.deferred:
+        waits = ", ".join(words_for(path_of(text)) for text in status.deferred)
+        lines.append(f"of the rig waits for the night's end: {waits}")
     return "\n".join(lines)

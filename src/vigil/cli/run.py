@@ -61,7 +61,9 @@ def run(args: argparse.Namespace) -> int:
     rig, rig_path = rig_wanted(args)
     if args.plan is None and not args.demo:
         raise BadInput("which plan? Name a night plan's file, or give --demo")
-    plan = load_fitting(Path(args.plan) if args.plan else demo_file("plan.json"), rig)
+    plan = load_fitting(
+        Path(args.plan) if args.plan else demo_file("plan.json"), rig, args.fit or args.plan is None
+    )
     if (args.virtual or args.speed != 1 or args.seed is not None) and rig.simulated is None:
         raise BadInput(f"--virtual, --speed and --seed are for simulated rigs; {rig.name} is not simulated")
     check_speed(args.speed)
@@ -99,7 +101,7 @@ async def _run(
     if found is not None and ours:
         await retire_idle_keeper(folders)
     if ours:
-        await start_keeper(rig_path, folders, _pace_words(args), args.seed)
+        await start_keeper(str(rig_path), folders, _pace_words(args), args.seed)
     async with SocketLink(folders.socket) as link:
         status = await link.status()
         if under_way(status):

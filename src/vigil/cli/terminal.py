@@ -29,6 +29,9 @@ _MARKS = {
     Kind.WAIVED: ("set aside", "yellow"),
     Kind.BLOCK_GIVEN_UP: ("given up", "yellow"),
     Kind.DEVICE_LOST: ("lost", "bold red"),
+    Kind.DEVICE_RECOVERED: ("recovered", "yellow"),
+    Kind.BY_HAND: ("by hand", "yellow"),
+    Kind.RIG_CHANGED: ("rig", "bold"),
     Kind.HELD: ("held", "bold yellow"),
     Kind.RESUMED: ("resumed", "bold"),
     Kind.CLOSING_STARTED: ("closing", "bold"),
@@ -131,7 +134,7 @@ class TerminalDisplay:
         for frame in values["frames"]:
             counts[frame["filter"]] = counts.get(frame["filter"], 0) + 1
         for name, count in counts.items():
-            out.print(f"  {name}: {count}")
+            out.print(f"  {name or 'no filter'}: {count}")
         if values["frames"]:
             out.print(f"  in {_common_folder([f['path'] for f in values['frames']])}", soft_wrap=True)
         for part, outcome in values["closing"].items():

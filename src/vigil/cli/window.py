@@ -7,33 +7,63 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from vigil.cli import NO_SCREEN
-from vigil.cli.files import check_speed, demo_file, load_fitting, own_folders, rig_wanted
+from vigil.cli.files import (
+    check_speed,
+    demo_file,
+    load_document,
+    load_fitting,
+    my_rigs,
+    own_folders,
+    rig_wanted,
+)
+from vigil.cli.files import rig_path as path_of_rig
+from vigil.documents.rig import Rig
+from vigil.documents.store import save
 
 if TYPE_CHECKING:
+    from vigil.ui.app import Opened
     from vigil.ui.linkstate import Connector
 
 
 def run(args: argparse.Namespace) -> int:
     """0 closed, 2 bad input, 4 no screen; with --exit-when-done 3 when not all frames were taken."""
-    rig, rig_path = rig_wanted(args)
-    plan = load_fitting(Path(args.plan) if args.plan else demo_file("plan.json"), rig)
+    rig, path = rig_wanted(args)
     check_speed(args.speed)
-    folders = own_folders(rig)
+    own_folders(rig)
+    plan = Path(args.plan) if args.plan else None
     if not _has_screen():
         print(
             "vigil: there is no screen here (DISPLAY is not set); `vigil run` shows a night in the terminal",
             file=sys.stderr,
         )
         return NO_SCREEN
-    from vigil.ui.app import Files, run_window
+    opened = _open(rig, path, plan, args)
+    from vigil.ui.app import run_window
+
+    def open_rig(rig_id: str) -> "Opened":
+        path = path_of_rig(rig_id)
+        return _open(load_document(Rig, path), path, None, args)
+
+    return run_window(opened, open_rig, args.autostart, args.exit_when_done)
+
+
+def _open(rig: Rig, path: Path, plan_path: Path | None, args: argparse.Namespace) -> "Opened":
+    """A rig from the list is kept there; one from elsewhere stays where it is."""
+    plan = load_fitting(plan_path or demo_file("plan.json"), rig, plan_path is None)
+    folders, rigs = own_folders(rig), my_rigs()
+    listed = path in (rigs.own_path(rig.id), *(e.path for e in rigs.entries()))
+    name = rig.id if listed else str(path)
 
     def connect_by() -> "Connector":
         from vigil.link.attach import RigKeeper
 
-        return RigKeeper(rig_path, folders, ["--speed", f"{args.speed:g}"], args.seed)
+        return RigKeeper(name, folders, ["--speed", f"{args.speed:g}"], args.seed)
+
+    from vigil.ui.app import Files, Opened
 
     files = Files(folders.data / "plan.json", folders.state / "window.ini", folders.ledger)
-    return run_window(rig, plan, files, connect_by, args.autostart, args.exit_when_done)
+    keep = rigs.save if listed else lambda changed: save(changed, path)
+    return Opened(rig, plan, files, connect_by, keep, rigs)
 
 
 def _has_screen() -> bool:

@@ -4,7 +4,8 @@ A method returns when the device has arrived. Cancelling the wait does not stop 
 `abort` does. Coordinates are ICRS degrees; an adapter for hardware that speaks apparent places converts.
 """
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from datetime import datetime
 from enum import StrEnum
 from typing import Any, Protocol
@@ -22,6 +23,19 @@ class PierSide(StrEnum):
 
 
 @dataclass(frozen=True, slots=True)
+class Capabilities:
+    """What a device, once connected, says of itself.
+
+    `cannot` gives for each action it is not capable of the reason; `figures` its own word for values that the
+    rig document has too, by their path there; `clock_off_s` how far its clock is ahead of the computer's.
+    """
+
+    cannot: Mapping[str, str] = field(default_factory=dict)
+    figures: Mapping[str, Any] = field(default_factory=dict)
+    clock_off_s: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class CameraState:
     temperature_c: float
     set_point_c: float | None
@@ -36,9 +50,11 @@ class WheelState:
 
 @dataclass(frozen=True, slots=True)
 class FocuserState:
+    """`temperature_c` is None without a probe."""
+
     position: int
     moving: bool
-    temperature_c: float
+    temperature_c: float | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,6 +65,59 @@ class MountState:
     parked: bool
     slewing: bool
     pier_side: PierSide
+
+
+@dataclass(frozen=True, slots=True)
+class RotatorState:
+    """`angle_deg` is the mechanical angle, counted as the document says."""
+
+    angle_deg: float
+    moving: bool
+
+
+@dataclass(frozen=True, slots=True)
+class PanelState:
+    """`level` is 0 when off."""
+
+    level: int
+
+
+@dataclass(frozen=True, slots=True)
+class ShutterState:
+    """A cover or a roof: "open", "closed", "opening", "closing" or "stopped"."""
+
+    shutter: str
+
+
+@dataclass(frozen=True, slots=True)
+class WeatherState:
+    """What a station measures; None for what it has no sensor for. `measured_at` is its own time."""
+
+    measured_at: datetime
+    temperature_c: float | None
+    humidity_percent: float | None
+    wind_m_s: float | None
+    cloud_percent: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class SafetyState:
+    measured_at: datetime
+    safe: bool
+
+
+@dataclass(frozen=True, slots=True)
+class HeatersState:
+    """Level in per cent of each heater, by name."""
+
+    levels_percent: Mapping[str, float]
+
+
+@dataclass(frozen=True, slots=True)
+class PowerState:
+    """Whether each outlet is on, by name."""
+
+    on: Mapping[str, bool]
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,10 +148,14 @@ class Device(Protocol):
 
     async def disconnect(self) -> None: ...
 
+    async def capabilities(self) -> Capabilities: ...
+
     async def read(self) -> Any: ...
 
 
 class Camera(Device, Protocol):
+    """A main or a guide camera."""
+
     async def read(self) -> CameraState: ...
 
     async def expose(self, exposure: Exposure) -> RawFrame: ...
@@ -107,6 +180,9 @@ class Focuser(Device, Protocol):
 
 
 class Mount(Device, Protocol):
+    """`move_axis` turns at a rate until 0 or `stop` is sent; axis 0 is right ascension (west positive),
+    axis 1 declination (north positive)."""
+
     async def read(self) -> MountState: ...
 
     async def unpark(self) -> None: ...
@@ -117,14 +193,90 @@ class Mount(Device, Protocol):
 
     async def slew(self, ra_deg: float, dec_deg: float) -> None: ...
 
+    async def move_axis(self, axis: int, rate_deg_s: float) -> None: ...
+
     async def stop(self) -> None: ...
+
+
+class Rotator(Device, Protocol):
+    async def read(self) -> RotatorState: ...
+
+    async def move_to(self, angle_deg: float) -> None: ...
+
+    async def stop(self) -> None: ...
+
+
+class FlatPanel(Device, Protocol):
+    async def read(self) -> PanelState: ...
+
+    async def set_level(self, level: int) -> None: ...
+
+
+class Shutter(Device, Protocol):
+    """A cover or a roof."""
+
+    async def read(self) -> ShutterState: ...
+
+    async def open(self) -> None: ...
+
+    async def close(self) -> None: ...
+
+    async def stop(self) -> None: ...
+
+
+class WeatherStation(Device, Protocol):
+    async def read(self) -> WeatherState: ...
+
+
+class SafetySensor(Device, Protocol):
+    async def read(self) -> SafetyState: ...
+
+
+class Heaters(Device, Protocol):
+    async def read(self) -> HeatersState: ...
+
+    async def set_level(self, heater: str, level_percent: float) -> None: ...
+
+
+class Power(Device, Protocol):
+    async def read(self) -> PowerState: ...
+
+    async def switch(self, outlet: str, on: bool) -> None: ...
 
 
 @dataclass(frozen=True, slots=True)
 class Devices:
-    """The devices of a rig, bare."""
+    """The devices of a rig, bare; None for those it doesn't have."""
 
-    camera: Camera
-    wheel: FilterWheel
-    focuser: Focuser
-    mount: Mount
+    camera: Camera | None = None
+    wheel: FilterWheel | None = None
+    focuser: Focuser | None = None
+    mount: Mount | None = None
+    rotator: Rotator | None = None
+    guide_camera: Camera | None = None
+    panel: FlatPanel | None = None
+    cover: Shutter | None = None
+    roof: Shutter | None = None
+    weather: WeatherStation | None = None
+    safety: SafetySensor | None = None
+    heaters: Heaters | None = None
+    power: Power | None = None
+
+    def named(self) -> dict[str, Device]:
+        """Those that are there, by name."""
+        found = {
+            "camera": self.camera,
+            "filter wheel": self.wheel,
+            "focuser": self.focuser,
+            "mount": self.mount,
+            "rotator": self.rotator,
+            "guide camera": self.guide_camera,
+            "flat panel": self.panel,
+            "cover": self.cover,
+            "roof": self.roof,
+            "weather station": self.weather,
+            "safety sensor": self.safety,
+            "heaters": self.heaters,
+            "power": self.power,
+        }
+        return {name: device for name, device in found.items() if device is not None}

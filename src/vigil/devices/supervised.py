@@ -1,21 +1,37 @@
-"""Supervision, written once around every device: finite time-outs, last state, lost and found."""
+"""Supervision, written once around every device: time-outs, second tries, last state, lost and found."""
 
 import asyncio
 import contextlib
 from collections.abc import Awaitable, Callable
 from typing import Any, Generic, TypeVar
 
-from vigil.devices.errors import DeviceError, DeviceTimeout, NotConnected
+from vigil.devices.advice import WHAT_TO_CHECK
+from vigil.devices.errors import DeviceError, DeviceTimeout, NotCapable, NotConnected
 from vigil.devices.protocols import (
     Camera,
     CameraState,
+    Capabilities,
     Device,
     Devices,
     FilterWheel,
+    FlatPanel,
     Focuser,
     FocuserState,
+    Heaters,
+    HeatersState,
     Mount,
     MountState,
+    PanelState,
+    Power,
+    PowerState,
+    Rotator,
+    RotatorState,
+    SafetySensor,
+    SafetyState,
+    Shutter,
+    ShutterState,
+    WeatherState,
+    WeatherStation,
     WheelState,
 )
 
@@ -27,52 +43,127 @@ POLL_S = 1.0
 READ_TIMEOUT_S = 5.0
 LOST_AFTER_FAILURES = 3
 CONNECT_TIMEOUT_S = 30.0
+CONNECT_TRIES = 2
+CALL_TRIES = 3
 
 
 class Supervised(Generic[D, S]):
-    """A device, its last state and since when, and calls that never wait for ever."""
+    """A device, its last state and since when, and calls that never wait for ever.
+
+    `recovered` is told, in a sentence, of each call that only came through at a second try.
+    """
 
     def __init__(self, name: str, device: D) -> None:
         self.name = name
         self._device = device
         self._failures = 0
-        self._busy = 0
+        self._busy: list[str] = []
         self.connected = False
+        self.connecting = False
         self.state: S | None = None
+        self.capabilities = Capabilities()
         self.fault: str = ""
+        self.recovered: Callable[[str], None] = lambda words: None
 
     @property
     def lamp(self) -> str:
         """ready, busy, not connected or fault."""
+        if self.connecting:
+            return "busy"
         if self.fault:
             return "fault"
         if not self.connected:
             return "not connected"
         return "busy" if self._busy else "ready"
 
+    @property
+    def doing(self) -> str:
+        """What is asked of it now, in words; empty when nothing is."""
+        return "connecting" if self.connecting else self._busy[-1] if self._busy else ""
+
+    @property
+    def advice(self) -> str:
+        """What to check when it has failed."""
+        return f"check {WHAT_TO_CHECK[self.name]}" if self.fault and self.name in WHAT_TO_CHECK else ""
+
+    def replace_device(self, device: D) -> None:
+        """Another object for the same device, after its rig has changed."""
+        self._device = device
+
     async def connect(self) -> None:
-        """Connect and read the first state."""
-        await self._within("connect", CONNECT_TIMEOUT_S, self._device.connect())
-        self.connected, self.fault, self._failures = True, "", 0
-        await self.refresh()
+        """Connect, find out what it can do, and read the first state. A failure says what was tried."""
+        self.connecting, self.fault = True, ""
+        try:
+            for attempt in range(1, CONNECT_TRIES + 1):
+                try:
+                    await self._within("connect", CONNECT_TIMEOUT_S, self._device.connect())
+                    self.capabilities = await self._within(
+                        "say what it can do", READ_TIMEOUT_S, self._device.capabilities()
+                    )
+                    self._failures = 0
+                    await self.refresh()
+                except DeviceTimeout as problem:
+                    if attempt == CONNECT_TRIES:
+                        self.fault = f"{problem}, tried {attempt} times"
+                        raise DeviceTimeout(f"{self.fault}; {self.advice}") from None
+                    continue
+                self.connected = True
+                if attempt > 1:
+                    self.recovered(f"{self.name}: connected at try {attempt}")
+                return
+        except DeviceError as problem:
+            self.fault = self.fault or str(problem)
+            raise
+        finally:
+            self.connecting = False
 
     async def disconnect(self) -> None:
         self.connected = False
-        self.state = None
+        self.state, self.fault = None, ""
         await self._within("disconnect", READ_TIMEOUT_S, self._device.disconnect())
 
-    async def do(self, what: str, timeout_s: float, call: Callable[[D], Awaitable[R]]) -> R:
+    def need(self, action: str) -> None:
+        """Raises NotConnected or NotCapable, with the reason, when an action can't be asked for."""
+        if not self.connected:
+            raise NotConnected(f"{self.name}: {action}: not connected")
+        if action in self.capabilities.cannot:
+            raise NotCapable(f"{self.name}: {action}: {self.capabilities.cannot[action]}")
+
+    async def do(
+        self,
+        what: str,
+        timeout_s: float,
+        call: Callable[[D], Awaitable[R]],
+        before_again: Callable[[D], Awaitable[None]] | None = None,
+        tries: int = CALL_TRIES,
+    ) -> R:
         """Ask the device for something and wait; the state is fresh afterwards.
 
-        Raises DeviceTimeout with what was expected and the last state seen, and what the device raises.
+        A call that times out is made again, after `before_again` has stopped what may still be under way: so
+        it must bear being made twice, or have `tries` 1. Raises DeviceTimeout with what was expected and the
+        last state seen, and what the device raises.
         """
         if not self.connected:
             raise NotConnected(f"{self.name}: {what}: not connected")
-        self._busy += 1
+        self._busy.append(what)
         try:
-            result = await self._within(what, timeout_s, call(self._device))
+            for attempt in range(1, tries + 1):
+                try:
+                    result = await self._within(what, timeout_s, call(self._device))
+                except DeviceTimeout:
+                    if attempt == tries or not self.connected:
+                        raise
+                    if before_again is not None:
+                        with contextlib.suppress(DeviceError):
+                            await self._within("stop", READ_TIMEOUT_S, before_again(self._device))
+                    continue
+                if attempt > 1:
+                    self.recovered(
+                        f"{self.name}: {what} timed out after {timeout_s:.0f} s, done at try {attempt}"
+                    )
+                break
         finally:
-            self._busy -= 1
+            self._busy.remove(what)
         # it has done what was asked; a failing read is the poll's business
         with contextlib.suppress(DeviceError):
             await self.refresh()
@@ -107,16 +198,48 @@ class Supervised(Generic[D, S]):
 
 
 class Rigged:
-    """The supervised devices of a rig."""
+    """The supervised devices of a rig; None for those that it doesn't have."""
+
+    camera: Supervised[Camera, CameraState] | None
+    wheel: Supervised[FilterWheel, WheelState] | None
+    focuser: Supervised[Focuser, FocuserState] | None
+    mount: Supervised[Mount, MountState] | None
+    rotator: Supervised[Rotator, RotatorState] | None
+    guide_camera: Supervised[Camera, CameraState] | None
+    panel: Supervised[FlatPanel, PanelState] | None
+    cover: Supervised[Shutter, ShutterState] | None
+    roof: Supervised[Shutter, ShutterState] | None
+    weather: Supervised[WeatherStation, WeatherState] | None
+    safety: Supervised[SafetySensor, SafetyState] | None
+    heaters: Supervised[Heaters, HeatersState] | None
+    power: Supervised[Power, PowerState] | None
 
     def __init__(self, devices: Devices) -> None:
-        self.camera: Supervised[Camera, CameraState] = Supervised("camera", devices.camera)
-        self.wheel: Supervised[FilterWheel, WheelState] = Supervised("filter wheel", devices.wheel)
-        self.focuser: Supervised[Focuser, FocuserState] = Supervised("focuser", devices.focuser)
-        self.mount: Supervised[Mount, MountState] = Supervised("mount", devices.mount)
+        self._by_name: dict[str, Supervised[Any, Any]] = {}
+        self.renew(devices)
+
+    def renew(self, devices: Devices) -> None:
+        """Take over the devices of a changed rig; those that stay keep their connection."""
+        before, self._by_name = self._by_name, {}
+        for name, device in devices.named().items():
+            if name in before:
+                before[name].replace_device(device)
+            self._by_name[name] = before.get(name) or Supervised(name, device)
+        named = self._by_name.get
+        self.camera, self.wheel, self.focuser = named("camera"), named("filter wheel"), named("focuser")
+        self.mount, self.rotator, self.guide_camera = named("mount"), named("rotator"), named("guide camera")
+        self.panel, self.cover, self.roof = named("flat panel"), named("cover"), named("roof")
+        self.weather, self.safety = named("weather station"), named("safety sensor")
+        self.heaters, self.power = named("heaters"), named("power")
+
+    def named(self, name: str) -> Supervised[Any, Any]:
+        """The device of a name. Raises KeyError with those there are."""
+        if name not in self._by_name:
+            raise KeyError(f"the rig has no {name}; it has {', '.join(self._by_name) or 'no devices'}")
+        return self._by_name[name]
 
     def all(self) -> tuple[Supervised[Any, Any], ...]:
-        return self.camera, self.wheel, self.focuser, self.mount
+        return tuple(self._by_name.values())
 
     def lamps(self) -> dict[str, str]:
         return {device.name: device.lamp for device in self.all()}

@@ -27,6 +27,8 @@ class Command(StrEnum):
     RETIRE = "retire"
     SPEED = "speed"
     SKIP = "skip"
+    DEVICE = "device"
+    RIG = "rig"
 
 
 ALLOWED_ON_MISMATCH = frozenset({Command.HOLD, Command.END})
@@ -51,6 +53,57 @@ class Answer(Message):
     values: dict[str, Any] = {}
 
 
+class DeviceReport(Message):
+    """A device as it is now: lamp, what it does, its state, and what it can't do and why.
+
+    `figures` is its own word for values of the rig document, by their path there.
+    """
+
+    name: str
+    lamp: str
+    doing: str = ""
+    fault: str = ""
+    advice: str = ""
+    state: dict[str, Any] = {}
+    cannot: dict[str, str] = {}
+    figures: dict[str, Any] = {}
+    clock_off_s: float | None = None
+
+
+class Reports(Message):
+    """All devices: of these messages only the newest counts."""
+
+    at: datetime
+    devices: list[DeviceReport]
+
+
+class Stage(StrEnum):
+    """How far something done by hand has come."""
+
+    BEGUN = "begun"
+    UNDER_WAY = "under way"
+    DONE = "done"
+    FAILED = "failed"
+    STOPPED = "stopped"
+
+
+class Deed(Message):
+    """Work by hand: `id` is that of the command that asked for it."""
+
+    id: str
+    at: datetime
+    device: str
+    action: str
+    words: str
+    stage: Stage
+    reason: str = ""
+    values: dict[str, Any] = {}
+
+    @property
+    def over(self) -> bool:
+        return self.stage in (Stage.DONE, Stage.FAILED, Stage.STOPPED)
+
+
 class Status(Message):
     """The keeper at this moment; `last_event` lets a client ask for everything since."""
 
@@ -71,6 +124,9 @@ class Status(Message):
     lines: list[dict[str, Any]]
     conditions: list[dict[str, Any]]
     devices: dict[str, str]
+    reports: list[DeviceReport] = []
+    deferred: list[str] = []
+    """What of the rig waits for the night's end: paths of fields."""
     last_event: int
 
 

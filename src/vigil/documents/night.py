@@ -45,7 +45,7 @@ class FocusRecord:
 
     position: int
     filter: str
-    temperature_c: float
+    temperature_c: float | None
     hfr_px: float
     at: datetime
 
@@ -89,6 +89,8 @@ class NightState:
     night: str = ""
     run: RunState = RunState.READY
     started: Event | None = None
+    rig: str | None = None
+    """The rig in force, as a document's text."""
     last_id: int = 0
     announced: dict[str, dict[str, Any]] = field(default_factory=dict)
     saved: dict[str, dict[str, Any]] = field(default_factory=dict)
@@ -125,7 +127,8 @@ def fold_all(events: Iterable[Event]) -> NightState:
 
 
 def _night_started(state: NightState, event: Event) -> NightState:
-    return replace(NightState(night=event.night, started=event), run=change(state.run, RunState.RUNNING))
+    begun = NightState(night=event.night, started=event, rig=event.values.get("rig"))
+    return replace(begun, run=change(state.run, RunState.RUNNING))
 
 
 def _night_resumed(state: NightState, event: Event) -> NightState:
@@ -201,6 +204,14 @@ def _block_given_up(state: NightState, event: Event) -> NightState:
     return replace(state, given_up=state.given_up | {event.values["block"]})
 
 
+def _by_hand(state: NightState, event: Event) -> NightState:
+    return replace(state, pointing=None) if "pointing" in event.values["disturbed"] else state
+
+
+def _rig_changed(state: NightState, event: Event) -> NightState:
+    return replace(state, rig=event.values["rig"])
+
+
 def _held(state: NightState, event: Event) -> NightState:
     return replace(state, run=change(state.run, RunState.HELD), hold=event.reason)
 
@@ -236,6 +247,8 @@ _STEPS: dict[Kind, Callable[[NightState, Event], NightState]] = {
     Kind.FRAME_SAVED: _frame_saved,
     Kind.FRAME_MEASURED: _frame_measured,
     Kind.BLOCK_GIVEN_UP: _block_given_up,
+    Kind.BY_HAND: _by_hand,
+    Kind.RIG_CHANGED: _rig_changed,
     Kind.HELD: _held,
     Kind.RESUMED: _resumed,
     Kind.CLOSING_STARTED: _closing_started,

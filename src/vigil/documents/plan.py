@@ -61,15 +61,20 @@ class Span(Piece):
 
 
 class ExposureLine(Piece):
-    """So many exposures through a filter. `id` is permanent: frames count by it."""
+    """So many exposures, through a filter where the rig has any. `id` is permanent: frames count by it."""
 
     id: Annotated[str, Field(min_length=1)]
-    filter: str
+    filter: str = ""
     exposure_s: Annotated[float, Field(gt=0, le=3600)]
     count: Annotated[int, Field(ge=1)]
     gain: int | None = None
     offset: int | None = None
     binning: Annotated[int, Field(ge=1, le=4)] = 1
+
+    @property
+    def words(self) -> str:
+        """ "Ha 300 s"."""
+        return f"{self.filter} {self.exposure_s:g} s".strip()
 
 
 class Block(Piece):
@@ -122,17 +127,29 @@ class NightPlan(Document):
         return sum(line.count for block in self.blocks for line in block.lines)
 
 
+def missing_for_a_night(rig: Rig) -> list[str]:
+    """The parts without which nothing can be exposed."""
+    return [part for part in ("telescope", "camera", "mount") if getattr(rig, part) is None]
+
+
 def contradictions(plan: NightPlan, rig: Rig) -> list[str]:
     """What in the plan the rig can't do, one sentence each, with the place and what would be right."""
     found = [] if plan.blocks else ["blocks: there is no target in the plan; put one in"]
-    filters = [f.name for f in rig.wheel.filters]
+    filters = rig.filter_names
+    found += [f"rig: {rig.name} has no {part}: a night needs one" for part in missing_for_a_night(rig)]
     for b, block in enumerate(plan.blocks):
         for n, line in enumerate(block.lines):
-            if line.filter not in filters:
-                found.append(
-                    f"blocks.{b}.lines.{n}.filter: {rig.name} has no filter {line.filter!r}; "
-                    f"it has {', '.join(filters)}"
-                )
+            place = f"blocks.{b}.lines.{n}.filter"
+            if line.filter not in filters and (line.filter or filters):
+                has = f"it has {', '.join(filters)}" if filters else "it has none: leave the filter empty"
+                found.append(f"{place}: {rig.name} has no filter {line.filter!r}; {has}")
+    by_hand = sorted({line.filter for block in plan.blocks for line in block.lines} & set(filters))
+    if rig.wheel is not None and rig.wheel.kind == "drawer" and len(by_hand) > 1:
+        found.append(
+            f"blocks: {', '.join(by_hand)} are changed by hand in {rig.wheel.name}; "
+            "a night uses one of them, plan the others for another night"
+        )
+    for b, block in enumerate(plan.blocks):
         highest = 90 - abs(rig.site.latitude_deg - block.target.dec_deg)
         lowest = max(block.span.minimum_altitude_deg, rig.site.minimum_altitude_deg)
         if highest < lowest:

@@ -35,6 +35,8 @@ _DONE = {
     "slew": "slewed",
     "wake mount": "unparked",
     "change filter": "changed",
+    "open": "opened",
+    "heat": "set",
 }
 
 
@@ -114,6 +116,9 @@ _TELLERS: dict[Kind, Callable[[ReasonLog, Event], _Told | None]] = {
     Kind.FRAME_SAVED: ReasonLog._saved,
     Kind.BLOCK_GIVEN_UP: _plainly("given up", Weight.NOTICE),
     Kind.DEVICE_LOST: _plainly("device lost", Weight.FAULT),
+    Kind.DEVICE_RECOVERED: _plainly("device answered again", Weight.NOTICE),
+    Kind.BY_HAND: _plainly("by hand", Weight.NOTICE),
+    Kind.RIG_CHANGED: _plainly("rig changed"),
     Kind.HELD: _plainly("held", Weight.NOTICE),
     Kind.RESUMED: _plainly("resumed"),
     Kind.CLOSING_STARTED: _plainly("closing"),

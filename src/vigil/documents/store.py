@@ -60,7 +60,40 @@ def parse(model: type[D], text: str, name: str) -> D:
     try:
         return model.model_validate({k: v for k, v in data.items() if k not in ("kind", "schema")})
     except ValidationError as problem:
-        raise DocumentError("\n".join(f"{name}: {line}" for line in explain(problem))) from None
+        places = [fault["loc"] for fault in problem.errors(include_url=False)]
+        said = zip(places, explain(problem), strict=True)
+        lines = [f"{name}: line {line_of(text, place)}, {words}" for place, words in said]
+        raise DocumentError("\n".join(lines)) from None
+
+
+def line_of(text: str, place: tuple[int | str, ...]) -> int:
+    """The line of valid JSON text in which the value at a place begins, or the nearest there is around it."""
+    position, decoder = _skip(text, 0), json.JSONDecoder()
+    for step in place:
+        found = None
+        if text[position] in "{[":
+            keyed, count = text[position] == "{", 0
+            here = _skip(text, position + 1)
+            while text[here] not in "}]":
+                key: int | str = count
+                if keyed:
+                    key, here = decoder.raw_decode(text, here)
+                    here = _skip(text, here)
+                if key == step:
+                    found = here
+                    break
+                _, here = decoder.raw_decode(text, here)
+                here, count = _skip(text, here), count + 1
+        if found is None:
+            break
+        position = found
+    return text.count("\n", 0, position) + 1
+
+
+def _skip(text: str, position: int) -> int:
+    while position < len(text) and text[position] in " \t\r\n,:":
+        position += 1
+    return position
 
 
 def explain(problem: ValidationError) -> list[str]:
@@ -80,8 +113,22 @@ def dump(document: Document) -> str:
     return json.dumps(data, indent=2, ensure_ascii=False) + "\n"
 
 
+def _schema_of(data: bytes) -> int | None:
+    try:
+        version = json.loads(data)["schema"]
+    except (ValueError, KeyError, TypeError):
+        return None
+    return version if isinstance(version, int) else None
+
+
 def save(document: Document, path: Path) -> None:
-    """Write a document whole or not at all; what stood there is kept beside it as NAME.previous."""
+    """Write a document whole or not at all; what stood there is kept beside it as NAME.previous, and of an
+    earlier schema for good as NAME.schema-1."""
     if path.exists():
-        write_bytes(path.with_name(path.name + ".previous"), path.read_bytes())
+        before = path.read_bytes()
+        write_bytes(path.with_name(path.name + ".previous"), before)
+        version = _schema_of(before)
+        kept = path.with_name(f"{path.name}.schema-{version}")
+        if version is not None and version < document.SCHEMA and not kept.exists():
+            write_bytes(kept, before)
     write_bytes(path, dump(document).encode())

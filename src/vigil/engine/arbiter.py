@@ -4,7 +4,9 @@ import asyncio
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 
-RESOURCES = frozenset({"camera", "cooler", "filter wheel", "focuser", "mount"})
+from vigil.documents.rig import PART_OF_DEVICE
+
+RESOURCES = frozenset({*PART_OF_DEVICE, "cooler"})
 """What can be claimed. The cooler is apart from the camera: it works on while frames are taken."""
 
 
@@ -18,6 +20,10 @@ class Arbiter:
     def holder(self, resource: str) -> str | None:
         """Who has a device now."""
         return self._holders.get(resource)
+
+    def taken(self, resources: frozenset[str]) -> str | None:
+        """Who has one of these devices now."""
+        return next((self._holders[r] for r in sorted(resources) if r in self._holders), None)
 
     @asynccontextmanager
     async def claim(self, resources: frozenset[str], who: str) -> AsyncIterator[None]:

@@ -1,7 +1,7 @@
 """An activity carried out: devices claimed, its start committed before its first command, its end after."""
 
 import asyncio
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import count
 from typing import Any
 
@@ -40,10 +40,11 @@ class Carrier:
         clock: Clock,
         measurer: Measurer,
         recorder: Recorder,
+        arbiter: Arbiter,
     ) -> None:
         self.progress = Progress()
         self.doing = Doing()
-        self.arbiter = Arbiter()
+        self.arbiter = arbiter
         self._recorder = recorder
         self._numbers = count(recorder.state.last_id + 1)
         self._kit = Kit(rig, plan, devices, clock, measurer, self.progress, _no_step)
@@ -88,9 +89,12 @@ class Carrier:
                 await self._recorder.record(Kind.ACTIVITY_ENDED, {**identity, **values}, reason)
         return problem
 
+    def take_rig(self, rig: Rig) -> None:
+        """What begins from now on uses it; what is under way goes on with the one it had."""
+        self._kit = replace(self._kit, rig=rig)
+
     def _kit_with(self, step: Any) -> Kit:
-        kit = self._kit
-        return Kit(kit.rig, kit.plan, kit.devices, kit.clock, kit.measurer, kit.progress, step)
+        return replace(self._kit, step=step)
 
 
 async def _no_step(values: dict[str, Any], reason: str) -> None:

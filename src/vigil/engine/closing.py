@@ -5,13 +5,18 @@ from collections.abc import Awaitable, Callable
 from dataclasses import dataclass
 
 from vigil.devices.errors import DeviceError
+from vigil.devices.protocols import Shutter, ShutterState
+from vigil.devices.supervised import Supervised
 from vigil.documents.events import Kind
 from vigil.engine.activity import Kit
 from vigil.engine.recorder import Recorder
 
-_PARK_LIMIT_S = 300.0
+_PARK_LIMIT_S = 400.0
+_ONE_PARK_LIMIT_S = 120.0
 _ABORT_LIMIT_S = 20.0
+_ABORT_SHORT_S = 6.0
 _DISCONNECT_LIMIT_S = 30.0
+_SHUTTER_LIMIT_S = 240.0
 _LOOK_EVERY_S = 5.0
 _TRIES = 4
 _PAUSE_S = 5.0
@@ -35,13 +40,23 @@ async def close(kit: Kit, recorder: Recorder) -> None:
         together.append(Part("park", _PARK_LIMIT_S, _park))
     else:
         await _tell(recorder, "park", "left out", "left out, as the plan says: the mount goes on tracking")
-    if orders.warm_at_end:
-        together.append(Part("warm up", 60 * kit.rig.camera.warm_minutes_limit, _warm_up))
-    else:
+    cooler = kit.rig.camera.cooler if kit.rig.camera else None
+    if cooler is not None and orders.warm_at_end:
+        together.append(Part("warm up", 60 * cooler.warm_minutes_limit, _warm_up))
+    elif cooler is not None:
         await _tell(recorder, "warm up", "left out", "left out, as the plan says: the camera stays cold")
+    if kit.devices.roof is not None and kit.rig.roof is not None and kit.rig.roof.clears_telescope:
+        together.append(Part("close the roof", _SHUTTER_LIMIT_S, _close_roof))
+    if kit.devices.cover is not None:
+        together.append(Part("close the cover", _SHUTTER_LIMIT_S, _close_cover))
     async with asyncio.TaskGroup() as group:
         for part in together:
             group.create_task(_carry_out(part, kit, recorder))
+    if kit.devices.roof is not None and kit.rig.roof is not None and not kit.rig.roof.clears_telescope:
+        # a telescope that is not parked is in its way; the roof's own interlock has the last word
+        await _carry_out(Part("close the roof", _SHUTTER_LIMIT_S, _close_roof), kit, recorder)
+    if kit.devices.heaters is not None:
+        await _carry_out(Part("heaters off", _ABORT_LIMIT_S, _heaters_off), kit, recorder)
     # power and connections last: warming needs them
     await _carry_out(Part("disconnect", _DISCONNECT_LIMIT_S, _disconnect), kit, recorder)
 
@@ -74,23 +89,55 @@ async def _tell(recorder: Recorder, part: str, outcome: str, said: str) -> None:
 
 
 async def _stop_camera(kit: Kit) -> str:
-    if not kit.devices.camera.connected:
+    camera = kit.devices.camera
+    if camera is None or not camera.connected:
         return "not connected"
-    await kit.devices.camera.do("abort", _ABORT_LIMIT_S, lambda c: c.abort())
+    await camera.do("abort", _ABORT_SHORT_S, lambda c: c.abort())
     return "idle"
 
 
 async def _park(kit: Kit) -> str:
     mount = kit.devices.mount
+    if mount is None:
+        return "there is no mount"
     if not mount.connected:
         await mount.connect()
-    await mount.do("park", _PARK_LIMIT_S, lambda m: m.park())
+    await mount.do("park", _ONE_PARK_LIMIT_S, lambda m: m.park(), before_again=lambda m: m.stop())
     return "parked"
+
+
+async def _close_roof(kit: Kit) -> str:
+    return await _shut(kit.devices.roof, kit.rig.roof.moves_in_s if kit.rig.roof else 30.0)
+
+
+async def _close_cover(kit: Kit) -> str:
+    return await _shut(kit.devices.cover, kit.rig.cover.moves_in_s if kit.rig.cover else 30.0)
+
+
+async def _shut(shutter: Supervised[Shutter, ShutterState] | None, moves_in_s: float) -> str:
+    if shutter is None:
+        return "there is none"
+    if not shutter.connected:
+        await shutter.connect()
+    await shutter.do("close", 2 * moves_in_s + 10.0, lambda s: s.close())
+    return "closed"
+
+
+async def _heaters_off(kit: Kit) -> str:
+    heaters = kit.devices.heaters
+    if heaters is None or not heaters.connected or heaters.state is None:
+        return "not connected"
+    for name in heaters.state.levels_percent:
+        await heaters.do(f"{name} off", 5.0, lambda h, name=name: h.set_level(name, 0.0))
+    return "off"
 
 
 async def _warm_up(kit: Kit) -> str:
     """Warm the sensor by the camera's ramp, then switch the cooler off."""
-    camera, goal_c = kit.devices.camera, kit.rig.camera.warm_to_c
+    camera, cooler = kit.devices.camera, kit.rig.camera.cooler if kit.rig.camera else None
+    if camera is None or cooler is None:
+        return "there is no cooler"
+    goal_c = cooler.warm_to_c
     if not camera.connected:
         await camera.connect()
     if camera.state is not None and camera.state.set_point_c is None:

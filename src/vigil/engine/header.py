@@ -19,26 +19,25 @@ def light_header(
     focuser: FocuserState | None,
 ) -> Header:
     """The usual keywords. RA and DEC are where the mount says it points, OBJCTRA/OBJCTDEC what was wanted."""
-    exposure, camera, site = frame.exposure, rig.camera, rig.site
+    exposure, camera, telescope, site = frame.exposure, rig.camera, rig.telescope, rig.site
+    assert camera is not None and telescope is not None, "there is a frame"
     target = candidate.block.target
     wanted_ra, wanted_dec = fits_sexagesimal(target.ra_deg, target.dec_deg)
     header: Header = {
         "IMAGETYP": ("LIGHT", "kind of frame"),
         "DATE-OBS": (frame.started_at.strftime("%Y-%m-%dT%H:%M:%S.%f")[:-3], "UTC, start of exposure"),
         "EXPTIME": (exposure.exposure_s, "[s] exposure"),
-        "FILTER": (candidate.line.filter, ""),
         "GAIN": (exposure.gain, "camera's gain setting"),
         "OFFSET": (exposure.offset, "camera's offset setting"),
-        "EGAIN": (camera.electrons_per_adu, "[e-/ADU]"),
+        "EGAIN": (round(camera.at_gain(exposure.gain).electrons_per_adu, 4), "[e-/ADU]"),
         "XBINNING": (exposure.binning, ""),
         "YBINNING": (exposure.binning, ""),
         "CCD-TEMP": (frame.temperature_c, "[degC] sensor"),
-        "SET-TEMP": (camera.set_point_c, "[degC] set-point"),
-        "FOCALLEN": (rig.telescope.focal_length_mm, "[mm]"),
+        "FOCALLEN": (rig.focal_length_mm, "[mm] reducer included"),
         "XPIXSZ": (camera.pixel_um, "[um] one unbinned pixel"),
         "YPIXSZ": (camera.pixel_um, "[um] one unbinned pixel"),
         "INSTRUME": (camera.name, "camera"),
-        "TELESCOP": (rig.telescope.name, "telescope"),
+        "TELESCOP": (telescope.name, "telescope"),
         "OBJECT": (target.name, ""),
         "OBJCTRA": (wanted_ra, "[h m s] wanted centre, ICRS"),
         "OBJCTDEC": (wanted_dec, "[d m s] wanted centre, ICRS"),
@@ -49,9 +48,16 @@ def light_header(
         "SWCREATE": (f"Vigil {__version__}", ""),
         "FRAMEID": (frame_id, "as in the ledger"),
     }
+    if candidate.line.filter:
+        header["FILTER"] = (candidate.line.filter, "")
+    if camera.cooler is not None:
+        header["SET-TEMP"] = (camera.cooler.set_point_c, "[degC] set-point")
+    if camera.bayer is not None:
+        header["BAYERPAT"] = (camera.bayer, "lowest two rows, left to right")
     if focuser is not None:
         header["FOCUSPOS"] = (focuser.position, "[steps]")
-        header["FOCTEMP"] = (focuser.temperature_c, "[degC]")
+        if focuser.temperature_c is not None:
+            header["FOCTEMP"] = (focuser.temperature_c, "[degC]")
     if mount is not None:
         seen = observe(mount.ra_deg, mount.dec_deg, from_datetimes(frame.started_at), site.place())
         header["RA"] = (mount.ra_deg, "[deg] ICRS, by the mount")

@@ -8,16 +8,29 @@ from typing import Any
 from vigil.devices.errors import DeviceError
 from vigil.devices.protocols import Exposure
 from vigil.documents.events import Kind
+from vigil.documents.plan import ExposureLine
+from vigil.documents.rig import Rig
 from vigil.engine.activities.moves import take
 from vigil.engine.carrying import Carrier
 from vigil.engine.ending import to_the_end
 from vigil.engine.header import light_header
 from vigil.engine.recorder import Recorder
 from vigil.engine.saving import NotSaved, Saver, Taken
-from vigil.files.names import evening_date, light_path
+from vigil.files.names import evening_date, frame_path
 from vigil.planning.choice import Candidate
 
 Spawn = Callable[[Coroutine[Any, Any, None]], "asyncio.Task[None]"]
+
+
+def light_exposure(rig: Rig, line: ExposureLine) -> Exposure:
+    """A line's exposure: what it leaves open is its filter's, then the camera's for lights."""
+    assert rig.camera is not None, "a night needs a camera"
+    usual = rig.camera.settings_for("lights")
+    of_filter = rig.wheel.filter(line.filter).gain if rig.wheel and line.filter else None
+    gain = next(g for g in (line.gain, of_filter, usual.gain) if g is not None)
+    return Exposure(
+        line.exposure_s, gain, (usual.offset or 0) if line.offset is None else line.offset, line.binning
+    )
 
 
 class Lights:
@@ -61,21 +74,15 @@ class Lights:
         announced = self._announcement(candidate)
         frame_id = announced["frame_id"]
         target = candidate.block.target
-        words = f"{target.name} · {line.filter} {line.exposure_s:g} s · {candidate.number} of {line.count}"
-        camera = kit.rig.camera
-        exposure = Exposure(
-            line.exposure_s,
-            camera.gain if line.gain is None else line.gain,
-            camera.offset if line.offset is None else line.offset,
-            line.binning,
-        )
+        words = f"{target.name} · {line.words} · {candidate.number} of {line.count}"
+        exposure = light_exposure(kit.rig, line)
         async with self._carrier.arbiter.claim(frozenset({"camera"}), words):
             await self._recorder.record(Kind.EXPOSURE_STARTED, {**announced, **follows}, words)
             self._carrier.doing.now(f"exposing {words}", "all conditions are met")
             self._carrier.progress.begin("exposure", f"exposing {words}", 0, line.exposure_s, "s")
             outcome, reason, problem = "done", words, None
             try:
-                frame = await take(kit, exposure)
+                frame = await take(kit, exposure, tries=1)
                 self._on_the_way.add(frame_id)
             except asyncio.CancelledError:
                 outcome, reason = "cancelled", f"{words}: abandoned"
@@ -88,7 +95,8 @@ class Lights:
                     Kind.EXPOSURE_ENDED, {"frame_id": frame_id, "outcome": outcome}, reason
                 )
         if problem is None:
-            mount, focuser = kit.devices.mount.state, kit.devices.focuser.state
+            mount = kit.devices.mount.state if kit.devices.mount else None
+            focuser = kit.devices.focuser.state if kit.devices.focuser else None
             taken = Taken(
                 image=frame.image,
                 header=light_header(frame_id, frame, candidate, kit.rig, mount, focuser),
@@ -108,15 +116,25 @@ class Lights:
         kit, line, block = self._carrier.kit(), candidate.line, candidate.block
         state, now = self._recorder.state, kit.clock.utcnow()
         serial = len(state.announced) + 1
-        path = light_path(
-            self._frames_folder,
-            date=evening_date(now, kit.rig.site.time_zone),
-            target=block.target.name,
-            rig=kit.rig.name,
-            filter_name=line.filter,
-            exposure_s=line.exposure_s,
-            number=candidate.number,
-            frame_id=f"{now:%H%M%S}-{serial:04d}",
+        exposure = light_exposure(kit.rig, line)
+        camera, focuser = kit.devices.camera, kit.devices.focuser
+        values = {
+            "date": evening_date(now, kit.rig.site.time_zone),
+            "time": f"{now:%H%M%S}",
+            "target": block.target.name,
+            "rig": kit.rig.name,
+            "kind": "light",
+            "filter": line.filter,
+            "exposure": f"{line.exposure_s:g}s",
+            "gain": f"g{exposure.gain}",
+            "binning": f"{line.binning}x{line.binning}",
+            "temperature": f"{camera.state.temperature_c:.1f}C" if camera and camera.state else "",
+            "focus": f"f{focuser.state.position}" if focuser and focuser.state else "",
+            "number": f"{candidate.number:04d}",
+        }
+        announced = {Path(frame["path"]) for frame in state.announced.values()}
+        path = frame_path(
+            self._frames_folder, kit.rig.frames.pattern, values, lambda p: p in announced or p.exists()
         )
         return {
             "frame_id": f"{state.night}-{serial:04d}",

@@ -3,22 +3,25 @@
 import asyncio
 import contextlib
 import logging
-from collections.abc import Coroutine
+from collections.abc import Callable, Coroutine
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
+from vigil.devices.protocols import Devices
 from vigil.devices.supervised import POLL_S, Rigged
 from vigil.documents.events import Kind
 from vigil.documents.night import RunState
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
+from vigil.documents.store import dump
 from vigil.engine.activity import Activity
+from vigil.engine.arbiter import Arbiter
 from vigil.engine.carrying import Carrier
 from vigil.engine.check import Condition
 from vigil.engine.closing import close
-from vigil.engine.conditions import EXPOSURE_CONDITIONS
+from vigil.engine.conditions import conditions_for
 from vigil.engine.ending import to_the_end
 from vigil.engine.lights import Lights
 from vigil.engine.measuring import Measurer
@@ -47,6 +50,12 @@ class Equipment:
     measurer: Measurer
     frames_folder: Path
     rescue_folder: Path
+    arbiter: Arbiter | None = None
+    """Shared with work by hand; a night without one makes its own."""
+    bare_devices: Callable[[Rig], Devices] | None = None
+    """The devices of a changed rig."""
+    hand_folder: Path | None = None
+    """For frames taken by hand; else beside the others."""
 
 
 class Night:
@@ -58,11 +67,15 @@ class Night:
         self._devices = devices
         self._clock = clock
         self._recorder = recorder
-        self._carrier = Carrier(rig, plan, devices, clock, equipment.measurer, recorder)
+        self._carrier = Carrier(
+            rig, plan, devices, clock, equipment.measurer, recorder, equipment.arbiter or Arbiter()
+        )
+        self._rig = rig
+        self._rig_wanted: tuple[Rig, str] | None = None
         self.doing = self._carrier.doing
         self.progress = self._carrier.progress
-        saver = Saver(recorder, equipment.workshop, equipment.measurer, rig, equipment.rescue_folder)
-        self._lights = Lights(self._carrier, recorder, saver, equipment.frames_folder, self.hold)
+        self._saver = Saver(recorder, equipment.workshop, equipment.measurer, rig, equipment.rescue_folder)
+        self._lights = Lights(self._carrier, recorder, self._saver, equipment.frames_folder, self.hold)
         self.outlook = Outlook(
             plan, rig, devices, recorder, equipment.frames_folder, self._lights.count, _begun(recorder, clock)
         )
@@ -94,6 +107,11 @@ class Night:
         await self._recorder.record(Kind.RESUMED, {}, "resumed by hand")
         self._wake.set()
 
+    def change_rig(self, rig: Rig, words: str) -> None:
+        """Another rig, from the next decision on; only values that are safe to change may differ."""
+        self._rig_wanted = rig, words
+        self._wake.set()
+
     def end(self, reason: str) -> None:
         """Abandon what is under way and close the night."""
         self._end_wanted = reason
@@ -119,6 +137,8 @@ class Night:
         """Do `work` under the guards; ends the tasks it started."""
         async with asyncio.TaskGroup() as group:
             self._group = group
+            for device in self._devices.all():
+                device.recovered = self._recovered
             guard = group.create_task(self._guard())
             try:
                 await work
@@ -149,6 +169,7 @@ class Night:
 
     async def _turn(self) -> None:
         """One decision: an activity, an exposure, a wait, or the end."""
+        await self._take_rig()
         now, state = self._clock.utcnow(), self._recorder.state
         choice = self.outlook.choice(now)
         if isinstance(choice, Finished):
@@ -164,12 +185,20 @@ class Night:
         else:
             await self._towards(choice, now)
 
+    async def _take_rig(self) -> None:
+        if self._rig_wanted is None:
+            return
+        (self._rig, words), self._rig_wanted = self._rig_wanted, None
+        for part in (self._carrier, self.outlook, self._saver):
+            part.take_rig(self._rig)
+        await self._recorder.record(Kind.RIG_CHANGED, {"rig": dump(self._rig)}, words)
+
     async def _towards(self, candidate: Candidate, now: datetime) -> None:
         """Look at the candidate's conditions in order; bring about the first that isn't met, else expose."""
         view = self.outlook.view(candidate, now)
         start, end = self.outlook.exposure_times(candidate, now)
         beside: list[str] = []
-        for condition in EXPOSURE_CONDITIONS:
+        for condition in conditions_for(self._rig):
             check = condition.check(view, start, end)
             if check.met or self._waived(condition, now):
                 continue
@@ -318,6 +347,10 @@ class Night:
         reason = f"{block.target.name} given up: {why}"
         await self._recorder.record(Kind.BLOCK_GIVEN_UP, {"block": block.id}, reason)
 
+    def _recovered(self, words: str) -> None:
+        """A device needed a second try: a nuisance, told and gone."""
+        self._group.create_task(self._recorder.record_if_possible(Kind.DEVICE_RECOVERED, {}, words))
+
     # -- guards -------------------------------------------------------------------------------------
 
     async def _guard(self) -> None:
@@ -326,11 +359,13 @@ class Night:
             await self._clock.sleep(POLL_S)
             if self.progress.topic == _EXPOSURE:
                 self.progress.current = min(self.progress.current + POLL_S, self.progress.target)
-            for device in self._devices.all():
-                if await device.poll():
-                    reason = f"{device.name} lost: {device.fault}"
-                    await self._recorder.record(Kind.DEVICE_LOST, {"device": device.name}, reason)
-                    self._wake.set()
+            # together: one that hangs must not keep the others from being looked at
+            devices = self._devices.all()
+            lost = await asyncio.gather(*(device.poll() for device in devices))
+            for device in (d for d, gone in zip(devices, lost, strict=True) if gone):
+                reason = f"{device.name} lost: {device.fault}; {device.advice}"
+                await self._recorder.record(Kind.DEVICE_LOST, {"device": device.name}, reason)
+                self._wake.set()
 
 
 def _begun(recorder: Recorder, clock: Clock) -> datetime:

@@ -9,7 +9,7 @@ from typing import Any
 from vigil.devices.supervised import Rigged
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
-from vigil.engine.conditions import EXPOSURE_CONDITIONS
+from vigil.engine.conditions import conditions_for
 from vigil.engine.recorder import Recorder
 from vigil.engine.view import View
 from vigil.planning.choice import Candidate, Finished, Wait, choose
@@ -47,6 +47,10 @@ class Outlook:
             block.id: block_intervals(block, rig, at) for block in plan.blocks
         }
 
+    def take_rig(self, rig: Rig) -> None:
+        """Only values that leave the spans as they are."""
+        self._rig = rig
+
     def choice(self, now: datetime, lead: timedelta | None = None) -> Candidate | Wait | Finished:
         """What to expose next; by default with the lead that the unmet conditions need."""
         lead = self.lead(now) if lead is None else lead
@@ -64,7 +68,8 @@ class Outlook:
         following = choose(self._plan, self._spans, taken, given_up, end)
         if isinstance(following, Candidate):
             line = following.line
-            return end, f"{following.block.target.name} · {line.filter} {following.number} of {line.count}"
+            words = line.filter or line.words
+            return end, f"{following.block.target.name} · {words} {following.number} of {line.count}"
         if isinstance(following, Wait):
             return end, f"{following.because} ({site_time(following.until, self._rig)})"
         return end, f"the closing: {following.because}"
@@ -81,17 +86,15 @@ class Outlook:
             plan=self._plan,
             night=self._recorder.state,
             candidate=candidate,
-            camera=devices.camera.state,
-            wheel=devices.wheel.state,
-            focuser=devices.focuser.state,
-            mount=devices.mount.state,
+            states={device.name: device.state for device in devices.all() if device.connected},
             free_bytes=_free_bytes(self._frames_folder),
         )
 
     def exposure_times(self, candidate: Candidate, now: datetime) -> tuple[datetime, datetime]:
         """First photon and end of the readout, if it began as soon as it may."""
         start = max(now, candidate.opens)
-        return start, start + timedelta(seconds=candidate.line.exposure_s + self._rig.camera.download_s)
+        readout_s = self._rig.readout_s(candidate.line.binning)
+        return start, start + timedelta(seconds=candidate.line.exposure_s + readout_s)
 
     def lead(self, now: datetime) -> timedelta:
         """How long before a span its conditions are begun: what isn't met now, added up, with a margin."""
@@ -100,7 +103,7 @@ class Outlook:
             return timedelta(0)
         view = self.view(choice, now)
         one_by_one_s, beside_s = 0.0, 0.0
-        for condition in EXPOSURE_CONDITIONS:
+        for condition in conditions_for(self._rig):
             activity = condition.activity(view)
             if activity is None or condition.check(view, choice.opens, choice.opens).met:
                 continue
@@ -117,7 +120,7 @@ class Outlook:
             return []
         view = self.view(choice, now)
         times = self.exposure_times(choice, now)
-        return [c.check(view, *times).told(c.name) for c in EXPOSURE_CONDITIONS]
+        return [c.check(view, *times).told(c.name) for c in conditions_for(self._rig)]
 
     def stars_from(self, now: datetime) -> datetime | None:
         """When it will be dark enough for stars; None when it is."""

@@ -32,6 +32,8 @@ POLICIES: dict[str, Policy] = {
     "wake mount": Policy(3, (5.0, 30.0), GiveUp.PAUSE),
     "slew": Policy(3, (5.0, 30.0), GiveUp.SKIP_BLOCK),
     "change filter": Policy(3, (5.0, 30.0), GiveUp.PAUSE),
+    "open": Policy(3, (10.0, 60.0), GiveUp.PAUSE),
+    "heat": Policy(2, (10.0,), GiveUp.WAIVE, later_s=1800.0),
     "focus": Policy(2, (60.0,), GiveUp.WAIVE, later_s=1800.0),
     "centre": Policy(3, (30.0, 120.0), GiveUp.PAUSE),
     "expose": Policy(3, (5.0, 30.0), GiveUp.PAUSE),

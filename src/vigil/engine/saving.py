@@ -14,6 +14,7 @@ from vigil.documents.rig import Rig
 from vigil.engine.measuring import FrameFigures, Measurer, MeasuringFailed
 from vigil.engine.recorder import Recorder
 from vigil.files.fits import BadFrame, Header, write_frame, write_wcs
+from vigil.imaging.mosaic import luminance
 from vigil.runtime.workshop import Workshop
 from vigil.sky.angles import separation_deg
 from vigil.solving.near import Hint, Solution
@@ -63,6 +64,9 @@ class Saver:
         self._rig = rig
         self._rescue_folder = rescue_folder
 
+    def take_rig(self, rig: Rig) -> None:
+        self._rig = rig
+
     async def save(self, taken: Taken) -> str | None:
         """Put the frame on disk and in the ledger; returns what went wrong if it had to be rescued.
 
@@ -92,6 +96,7 @@ class Saver:
         return trouble
 
     async def _measure(self, taken: Taken, path: Path) -> None:
+        full_scale = self._rig.camera.full_scale_adu if self._rig.camera else 65535
         scale = self._rig.scale_arcsec_px(int(taken.header["XBINNING"][0]))
         hint = Hint(
             *taken.target_deg,
@@ -100,7 +105,7 @@ class Saver:
             within_deg=_WITHIN_DEG,
         )
         figures, solution = await self._measurer.measure_and_solve(
-            taken.image, self._rig.camera.full_scale_adu, hint
+            luminance(taken.image) if "BAYERPAT" in taken.header else taken.image, full_scale, hint
         )
         values = {
             **{k: _plain(v) for k, v in asdict(figures).items()},

@@ -1,7 +1,9 @@
 """What conditions look at: one consistent snapshot."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
 from vigil.devices.protocols import CameraState, FocuserState, MountState, WheelState
 from vigil.documents.night import NightState
@@ -12,24 +14,38 @@ from vigil.planning.choice import Candidate
 
 @dataclass(frozen=True, slots=True)
 class View:
-    """The night at one moment. A device's state is None while it isn't connected."""
+    """The night at one moment. `states` has those of the connected devices by name."""
 
     at: datetime
     rig: Rig
     plan: NightPlan
     night: NightState
     candidate: Candidate
-    camera: CameraState | None
-    wheel: WheelState | None
-    focuser: FocuserState | None
-    mount: MountState | None
+    states: Mapping[str, Any]
     free_bytes: int
 
+    @property
+    def camera(self) -> CameraState | None:
+        return self.states.get("camera")
+
+    @property
+    def wheel(self) -> WheelState | None:
+        return self.states.get("filter wheel")
+
+    @property
+    def focuser(self) -> FocuserState | None:
+        return self.states.get("focuser")
+
+    @property
+    def mount(self) -> MountState | None:
+        return self.states.get("mount")
+
     def focus_position_for(self, filter_name: str) -> int | None:
-        """Where the focuser belongs for a filter, from the last good focus and the offsets."""
-        focus = self.night.focus
-        if focus is None:
+        """Where the focuser belongs for a filter, from the last good focus and the offsets; None without."""
+        focus, wheel = self.night.focus, self.rig.wheel
+        if focus is None or self.rig.focuser is None:
             return None
-        wheel = self.rig.wheel
+        if wheel is None or not filter_name or not focus.filter:
+            return focus.position
         offset = wheel.filter(filter_name).focus_offset_steps - wheel.filter(focus.filter).focus_offset_steps
         return focus.position + offset

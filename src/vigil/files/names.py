@@ -1,9 +1,28 @@
 """File and folder names that sort and explain themselves."""
 
 import re
+from collections.abc import Callable, Mapping
 from datetime import datetime, timedelta
 from pathlib import Path
 from zoneinfo import ZoneInfo
+
+USUAL_PATTERN = "{date}/{target}/{filter}/{target}_{rig}_{kind}_{filter}_{exposure}_{number}_{time}"
+PATTERN_FIELDS = {
+    "target": "IC-405",
+    "panel": "1",
+    "rig": "Heron-480",
+    "kind": "light",
+    "filter": "Ha",
+    "date": "2027-01-12",
+    "time": "213052",
+    "exposure": "300s",
+    "gain": "g100",
+    "binning": "1x1",
+    "temperature": "-10.0C",
+    "focus": "f6012",
+    "number": "0007",
+}
+"""What a naming pattern may hold in braces, each with an example."""
 
 
 def evening_date(moment: datetime, zone: str) -> str:
@@ -13,23 +32,48 @@ def evening_date(moment: datetime, zone: str) -> str:
 
 def safe(text: str) -> str:
     """Text fit for any file system: letters, digits, dot, plus, minus; the rest becomes a hyphen."""
-    return re.sub(r"[^\w.+-]+", "-", text.strip()).strip("-.") or "unnamed"
+    return _fit(text).strip("-.") or "unnamed"
 
 
-def light_path(
-    folder: Path,
-    *,
-    date: str,
-    target: str,
-    rig: str,
-    filter_name: str,
-    exposure_s: float,
-    number: int,
-    frame_id: str,
+def _fit(text: str) -> str:
+    return re.sub(r"[^\w.+-]+", "-", text.strip()).strip(".")
+
+
+def check_pattern(pattern: str) -> None:
+    """Raises ValueError for a naming pattern that can't be used, saying what would be right."""
+    for name in re.findall(r"\{([^{}]*)\}", pattern):
+        if name not in PATTERN_FIELDS:
+            raise ValueError(f"there is no field {{{name}}}; use {', '.join(PATTERN_FIELDS)}")
+    bare = re.sub(r"\{[^{}]*\}", "", pattern)
+    if "{" in bare or "}" in bare:
+        raise ValueError("a brace is not closed; fields are written as {target}")
+    pieces = pattern.split("/")
+    if pattern.startswith("/") or ".." in pieces or not all(piece.strip() for piece in pieces):
+        raise ValueError("the pattern is a path below the folder, with no empty piece and no ..")
+
+
+def frame_path(
+    folder: Path, pattern: str, values: Mapping[str, str], taken: Callable[[Path], bool] = Path.exists
 ) -> Path:
-    """DATE/TARGET/FILTER/TARGET_RIG_FILTER_EXPOSURE_NUMBER_ID.fits; the id makes it unique."""
-    name = (
-        f"{safe(target)}_{safe(rig)}_light_{safe(filter_name)}_{exposure_s:g}s_"
-        f"{number:04d}_{safe(frame_id)}.fits"
-    )
-    return folder / date / safe(target) / safe(filter_name) / name
+    """The pattern filled in below the folder; a name that is taken gets -2, -3 … at its end.
+
+    What a frame has no value for leaves no doubled separators. Raises ValueError as check_pattern.
+    """
+    check_pattern(pattern)
+    pieces = []
+    for piece in pattern.split("/"):
+        filled = re.sub(r"\{(\w+)\}", lambda found: _fit(values.get(found[1], "")), piece)
+        tidy = re.sub(r"_{2,}", "_", filled).strip("_. ")
+        if tidy:
+            pieces.append(tidy)
+    whole = folder.joinpath(*pieces[:-1]) / ((pieces or ["frame"])[-1] + ".fits")
+    path, count = whole, 1
+    while taken(path):
+        count += 1
+        path = whole.with_name(f"{whole.stem}-{count}.fits")
+    return path
+
+
+def example_path(pattern: str) -> str:
+    """What the pattern makes of the examples. Raises ValueError as check_pattern."""
+    return str(frame_path(Path(), pattern, PATTERN_FIELDS, lambda path: False))

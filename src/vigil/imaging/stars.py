@@ -13,6 +13,7 @@ BACKGROUND_MESH_PX = 64
 THRESHOLD_SIGMA = 5.0
 MIN_AREA_PX = 5
 DEBLEND_CONTRAST = 0.005
+CROWD_SHARE = 0.02
 # A star's light lies inside this many isophotal semi-major axes; fewer would cut the wings of a Moffat
 # profile and make stars look smaller, more would gather neighbours.
 FLUX_RADIUS_AXES = 4.5
@@ -89,7 +90,7 @@ def find_stars(
     try:
         found = sep.extract(
             data,
-            threshold_sigma,
+            max(threshold_sigma, _crowd_threshold_sigma(data, noise)),
             err=noise,
             minarea=MIN_AREA_PX,
             filter_kernel=None,
@@ -122,6 +123,14 @@ def find_stars(
         edge[real],
     )
     return stars, level, noise, data
+
+
+def _crowd_threshold_sigma(data: NDArray[np.float32], noise: float) -> float:
+    """The threshold over which no more than CROWD_SHARE of the pixels lie: where stars stand shoulder to
+    shoulder the faint ones cost much time and tell nothing."""
+    sample = data[::4, ::4].ravel()
+    place = int((1 - CROWD_SHARE) * (sample.size - 1))
+    return float(np.partition(sample, place)[place]) / noise
 
 
 def measure_field(

@@ -7,7 +7,7 @@ import os
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
-from typing import Protocol
+from typing import Any, Protocol
 
 from pydantic import ValidationError
 
@@ -21,16 +21,25 @@ from vigil.documents.messages import (
     Answer,
     Ask,
     Command,
+    DeviceReport,
     Live,
+    Reports,
     Status,
 )
 from vigil.documents.night import NightState, NotAllowed, RunState, fold_all
 from vigil.documents.plan import NightPlan, contradictions
+from vigil.documents.rig import Rig
+from vigil.documents.rig.change import Difference, differences, split, text_of
 from vigil.documents.store import dump, explain, parse
+from vigil.engine.activity import Kit
+from vigil.engine.arbiter import Arbiter
+from vigil.engine.hand.hand import Hand, HandRefused
 from vigil.engine.night import Equipment, Night
+from vigil.engine.progress import Progress
 from vigil.engine.recorder import Recorder
 from vigil.files.names import evening_date
 from vigil.keeper.reconcile import unrecorded_frames
+from vigil.keeper.reporting import report_of
 from vigil.ledger.ledger import Ledger
 from vigil.link.endpoint import News
 
@@ -71,6 +80,16 @@ class Keeper:
         self._watched = asyncio.Event()
         self._started = asyncio.Event()
         self._retired = asyncio.Event()
+        self._rig_waiting: Rig | None = None
+        self._told_reports: list[DeviceReport] = []
+        self._hand = Hand(
+            self._hand_kit,
+            equipment.workshop,
+            equipment.hand_folder or equipment.frames_folder / "by hand",
+            equipment.arbiter or Arbiter(),
+            self._send,
+            self._hand_finished,
+        )
 
     # -- its life -----------------------------------------------------------------------------------
 
@@ -81,6 +100,14 @@ class Keeper:
         being made.
         """
         self._hurry(False)
+        watching = asyncio.ensure_future(self._watch_devices())
+        try:
+            await self._nights()
+        finally:
+            watching.cancel()
+            await self._hand.stop_everything()
+
+    async def _nights(self) -> None:
         while not self._retired.is_set():
             if await self._first(self._started, self._retired) is self._retired:
                 return
@@ -90,6 +117,8 @@ class Keeper:
             self._hurry(True)
             await self._run_night()
             self._hurry(False)
+            if self._rig_waiting is not None:
+                self._adopt(self._rig_waiting)
 
     async def _run_night(self) -> None:
         assert self._night is not None
@@ -106,6 +135,23 @@ class Keeper:
             # closed, but its end is not in the ledger: the next keeper takes it up from there
             log.error("the night's end could not be recorded; this keeper leaves")
             self._retired.set()
+
+    async def _watch_devices(self) -> None:
+        """Once a second of real time: read the devices while no night does, and tell how they are."""
+        while True:
+            if self._clock_kind() == "virtual":  # nobody could follow, and time would never stand still
+                await self._retired.wait()
+                return
+            await self._equipment.clock.sleep(_LIVE_EVERY_S * (self._pace.speed if self._pace else 1.0))
+            if self._recorder.state.run not in _UNDER_WAY:
+                await asyncio.gather(*(device.poll() for device in self._equipment.devices.all()))
+            reports = self._reports()
+            if reports != self._told_reports:
+                self._told_reports = reports
+                self._send(Reports(at=self._equipment.clock.utcnow(), devices=reports))
+
+    def _reports(self) -> list[DeviceReport]:
+        return [report_of(device) for device in self._equipment.devices.all()]
 
     async def _first(self, *events: asyncio.Event) -> asyncio.Event:
         waits = {asyncio.ensure_future(event.wait()): event for event in events}
@@ -124,6 +170,11 @@ class Keeper:
             return
         plan = parse(NightPlan, state.started.values["plan"], f"the plan of {name}")
         self._recorder.state = state
+        if state.rig is not None:
+            # the night goes on with the rig that it had; what was changed since waits for its end
+            wanted, in_force = self._equipment.rig, parse(Rig, state.rig, f"the rig of {name}")
+            self._adopt(in_force)
+            self._rig_waiting = wanted if differences(in_force, wanted) else None
         equipment = replace(self._equipment, frames_folder=Path(state.started.values["frames_folder"]))
         await self._recorder.record(
             Kind.NIGHT_RESUMED, {"keeper_pid": os.getpid()}, "taken up again after the keeper was gone"
@@ -174,6 +225,8 @@ class Keeper:
             lines=lines,
             conditions=night.outlook.checks(self._equipment.clock.utcnow()) if night and under_way else [],
             devices=self._equipment.devices.lamps(),
+            reports=self._reports(),
+            deferred=[text_of(change.path) for change in self._deferred()],
             last_event=state.last_id,
         )
 
@@ -216,7 +269,7 @@ class Keeper:
             )
         try:
             return Answer(id=ask.id, taken=True, reason=await self._carry_out(ask))
-        except (CantStart, NotAllowed) as problem:
+        except (CantStart, NotAllowed, HandRefused) as problem:
             return Answer(id=ask.id, taken=False, reason=str(problem))
 
     async def _carry_out(self, ask: Ask) -> str:
@@ -230,6 +283,13 @@ class Keeper:
             return "the keeper leaves"
         if ask.command in (Command.SPEED, Command.SKIP):
             return self._set_pace(ask)
+        if ask.command is Command.DEVICE:
+            values = dict(ask.values)
+            device, action = str(values.pop("device", "")), str(values.pop("action", ""))
+            busy = "a night runs" if run in (RunState.RUNNING, RunState.CLOSING) else None
+            return self._hand.begin(ask.id, device, action, values, busy)
+        if ask.command is Command.RIG:
+            return self._change_rig(ask)
         if night is None or run not in _UNDER_WAY:
             raise NotAllowed("no night is under way")
         if run is RunState.CLOSING:
@@ -241,6 +301,7 @@ class Keeper:
             night.hold(str(ask.values.get("reason") or "held by hand"), now=now)
             return "holding now" if now else "holding after what is under way"
         if ask.command is Command.RESUME:
+            self._hand.stop_loops()
             await night.resume()
             return "resumed"
         night.end(str(ask.values.get("reason") or "ended by hand"))
@@ -268,6 +329,69 @@ class Keeper:
         if self._pace is not None and self._clock_kind() != "virtual":
             self._pace.speed = self._night_speed if yes else 1.0
 
+    # -- work by hand, and the rig ---------------------------------------------------------------------
+
+    def _hand_kit(self) -> Kit:
+        async def no_step(values: dict[str, Any], reason: str) -> None:
+            pass
+
+        equipment, nothing = self._equipment, NightPlan(name="by hand", blocks=[])
+        return Kit(
+            equipment.rig,
+            nothing,
+            equipment.devices,
+            equipment.clock,
+            equipment.measurer,
+            Progress(),
+            no_step,
+        )
+
+    async def _hand_finished(self, device: str, action: str, words: str, disturbed: tuple[str, ...]) -> None:
+        """In a night's hold what was done by hand belongs to the night's record."""
+        if self._recorder.state.run in _UNDER_WAY:
+            values = {"device": device, "action": action, "disturbed": list(disturbed)}
+            await self._recorder.record_if_possible(Kind.BY_HAND, values, words)
+
+    def _change_rig(self, ask: Ask) -> str:
+        """Take over a changed rig: at once, or while a night runs what is safe at its next safe point."""
+        try:
+            wanted = Rig.model_validate(ask.values["rig"])
+        except (KeyError, ValidationError) as problem:
+            said = "; ".join(explain(problem)) if isinstance(problem, ValidationError) else f"no {problem}"
+            raise NotAllowed(f"the rig can't be used: {said}") from None
+        in_force = self._equipment.rig
+        if wanted.id != in_force.id:
+            raise NotAllowed(f"this keeper has {in_force.id}, not {wanted.id}")
+        if self._night is None or self._recorder.state.run not in _UNDER_WAY:
+            self._adopt(wanted)
+            return "in force"
+        mixed, now, later = split(in_force, wanted)
+        self._rig_waiting = wanted if later else None
+        said = []
+        if now:
+            words = "; ".join(f"{change.words} {_shown(change.old)} → {_shown(change.new)}" for change in now)
+            self._adopt_in_night(mixed)
+            self._night.change_rig(mixed, f"{words}, from the next safe point on")
+            said.append(f"at the next safe point: {', '.join(change.words for change in now)}")
+        if later:
+            said.append(f"when the night is over: {', '.join(change.words for change in later)}")
+        return "; ".join(said) or "nothing changed"
+
+    def _deferred(self) -> list[Difference]:
+        return differences(self._equipment.rig, self._rig_waiting) if self._rig_waiting else []
+
+    def _adopt_in_night(self, rig: Rig) -> None:
+        """The rig for what asks the keeper; the night itself takes it over when it comes to decide."""
+        if self._equipment.bare_devices is not None:
+            self._equipment.bare_devices(rig)
+        self._equipment = replace(self._equipment, rig=rig)
+
+    def _adopt(self, rig: Rig) -> None:
+        self._rig_waiting = None
+        if self._equipment.bare_devices is not None:
+            self._equipment.devices.renew(self._equipment.bare_devices(rig))
+        self._equipment = replace(self._equipment, rig=rig)
+
     async def _start(self, ask: Ask) -> str:
         if self._recorder.state.run in _UNDER_WAY:
             raise NotAllowed(f"a night is under way already: {self._recorder.state.night}")
@@ -282,6 +406,7 @@ class Keeper:
         if wrong:
             raise CantStart("; ".join(wrong))
         _need_writable(frames_folder)
+        self._hand.stop_loops()
         evening = evening_date(equipment.clock.utcnow(), equipment.rig.site.time_zone)
         name = await self._ledger.next_name(equipment.rig.id, evening)
         self._recorder.state = NightState(night=name)
@@ -291,6 +416,7 @@ class Keeper:
                 "rig_id": equipment.rig.id,
                 "evening": evening,
                 "plan": dump(plan),
+                "rig": dump(equipment.rig),
                 "wanted": plan.wanted,
                 "frames_folder": str(frames_folder),
                 "keeper_pid": os.getpid(),
@@ -334,6 +460,10 @@ class Keeper:
                         unit=progress.unit,
                     )
                 )
+
+
+def _shown(value: Any) -> str:
+    return "none" if value is None else f"{value:g}" if isinstance(value, float) else str(value)
 
 
 def _need_writable(folder: Path) -> None:

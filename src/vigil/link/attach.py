@@ -5,7 +5,6 @@ import os
 import subprocess
 import sys
 import uuid
-from pathlib import Path
 from typing import Any
 
 from vigil.documents.messages import Answer, Ask, Command, Status
@@ -49,9 +48,9 @@ async def retire_idle_keeper(folders: Folders) -> None:
         waited_s += _LOOK_EVERY_S
 
 
-def _spawn(rig_path: Path, folders: Folders, pace: list[str], seed: int | None) -> "subprocess.Popen[bytes]":
+def _spawn(rig: str, folders: Folders, pace: list[str], seed: int | None) -> "subprocess.Popen[bytes]":
     """A keeper in a session of its own, which outlives this one."""
-    arguments = [sys.executable, "-m", "vigil", "keep", "--rig", str(rig_path), *pace]
+    arguments = [sys.executable, "-m", "vigil", "keep", "--rig", rig, *pace]
     arguments += ["--seed", str(seed)] if seed is not None else []
     with folders.log.open("wb") as log:
         return subprocess.Popen(
@@ -64,9 +63,9 @@ def _spawn(rig_path: Path, folders: Folders, pace: list[str], seed: int | None) 
         )
 
 
-async def start_keeper(rig_path: Path, folders: Folders, pace: list[str], seed: int | None) -> None:
+async def start_keeper(rig: str, folders: Folders, pace: list[str], seed: int | None) -> None:
     """Start a keeper and wait until it answers. Raises KeeperGone with its words."""
-    process = _spawn(rig_path, folders, pace, seed)
+    process = _spawn(rig, folders, pace, seed)
     waited_s = 0.0
     while waited_s < _START_LIMIT_S:
         if await keeper_status(folders) is not None:
@@ -83,8 +82,9 @@ async def start_keeper(rig_path: Path, folders: Folders, pace: list[str], seed: 
 class RigKeeper:
     """A rig's keeper as a window needs it: found, started where there is none, opened."""
 
-    def __init__(self, rig_path: Path, folders: Folders, pace: list[str], seed: int | None = None) -> None:
-        self._rig_path = rig_path
+    def __init__(self, rig: str, folders: Folders, pace: list[str], seed: int | None = None) -> None:
+        """`rig` as `vigil keep --rig` understands it: a name or a file."""
+        self._rig = rig
         self._folders = folders
         self._pace = pace
         self._seed = seed
@@ -92,7 +92,7 @@ class RigKeeper:
     async def ensure(self) -> None:
         """A keeper answers afterwards. Raises KeeperGone."""
         if await keeper_status(self._folders) is None:
-            await start_keeper(self._rig_path, self._folders, self._pace, self._seed)
+            await start_keeper(self._rig, self._folders, self._pace, self._seed)
 
     async def answers(self) -> bool:
         return await keeper_status(self._folders) is not None

@@ -4,9 +4,9 @@ from collections.abc import AsyncIterator, Callable
 from typing import Protocol
 
 from vigil.documents.events import Event
-from vigil.documents.messages import Answer, Ask, Live, Resync, Status
+from vigil.documents.messages import Answer, Ask, Deed, Live, Reports, Resync, Status
 
-News = Event | Live | Resync
+News = Event | Live | Resync | Reports | Deed
 
 
 class Endpoint(Protocol):

@@ -3,10 +3,16 @@
 import json
 
 from vigil.documents.events import Event
-from vigil.documents.messages import Live, Resync
+from vigil.documents.messages import Deed, Live, Reports, Resync
 from vigil.link.endpoint import News
 
-_TYPES: dict[str, type[Event] | type[Live] | type[Resync]] = {"event": Event, "live": Live, "resync": Resync}
+_TYPES: dict[str, type[Event] | type[Live] | type[Resync] | type[Reports] | type[Deed]] = {
+    "event": Event,
+    "live": Live,
+    "resync": Resync,
+    "reports": Reports,
+    "deed": Deed,
+}
 _NAMES = {model: name for name, model in _TYPES.items()}
 
 

@@ -53,6 +53,11 @@ def dawes_limit_arcsec(aperture_mm: float) -> float:
     return 116.0 / aperture_mm
 
 
+def guide_pixels(main_px: float, main_scale_arcsec_px: float, guide_scale_arcsec_px: float) -> float:
+    """A way on the sky in guide-camera pixels that is `main_px` on the main camera: the ratio of scales."""
+    return main_px * main_scale_arcsec_px / guide_scale_arcsec_px
+
+
 def longest_unguided_s(scale_arcsec_px: float, polar_error_arcmin: float, drift_px: float = 1.0) -> float:
     """How long until a polar axis that is off lets stars drift by `drift_px`, where the drift is fastest:
     15.041″ a second times the sine of the error. The mount's periodic error comes on top."""

@@ -94,7 +94,7 @@ def forecast(
         for block in plan.blocks
         for line in block.lines
     )
-    readout = timedelta(seconds=rig.camera.download_s)
+    readout = timedelta(seconds=rig.readout_s())
     return Forecast(
         steps=tuple(run.steps),
         lines=lines,
@@ -169,7 +169,7 @@ class _Run:
     def _expose(self, candidate: Candidate) -> None:
         line = candidate.line
         self._spend("exposure", candidate, line.exposure_s)
-        self._now += timedelta(seconds=self._rig.camera.download_s)
+        self._now += timedelta(seconds=self._rig.readout_s(line.binning))
         self.taken[line.id] = self.taken.get(line.id, 0) + 1
 
     def _spend(self, kind: str, candidate: Candidate, seconds: float) -> None:

@@ -7,8 +7,7 @@ from zoneinfo import ZoneInfo
 
 from vigil.documents.plan import Block, SunMoment
 from vigil.documents.rig import Rig
-from vigil.sky.events import Twilights, altitude_crossings, twilights
-from vigil.sky.horizontal import observe
+from vigil.sky.events import Twilights, above_line_deg, line_crossings, twilights
 from vigil.sky.instants import from_datetimes
 
 
@@ -33,18 +32,18 @@ def site_time(moment: datetime, rig: Rig) -> str:
 
 
 def block_intervals(block: Block, rig: Rig, at: datetime) -> tuple[Interval, ...]:
-    """The block's span tonight: between its sun moments and above its altitude; empty when never."""
+    """The block's span tonight: between its sun moments, above altitude and horizon; empty when never."""
     site = rig.site.place()
     noon = local_noon_before(at, rig.site.time_zone)
     sun = twilights(noon, site)
     dusk, dawn = _moment(sun, block.span.opens, "dusk"), _moment(sun, block.span.closes, "dawn")
     if dusk is None or dawn is None or dusk >= dawn:
         return ()
-    limit_deg = max(block.span.minimum_altitude_deg, rig.site.minimum_altitude_deg)
+    line = rig.site.sky_line(block.span.minimum_altitude_deg)
     where = block.target.ra_deg, block.target.dec_deg
-    edges = altitude_crossings(*where, dusk, dawn, site, limit_deg)
+    edges = line_crossings(*where, dusk, dawn, site, line)
     moments = [dusk, *(c.at for c in edges), dawn]
-    up = bool(observe(*where, from_datetimes(dusk), site).altitude_deg >= limit_deg)
+    up = bool(above_line_deg(*where, from_datetimes(dusk), site, line) >= 0)
     pieces = []
     for opens, closes in pairwise(moments):
         if up:

@@ -33,7 +33,7 @@ class Tonight:
 
 def tonight(ra_deg: float, dec_deg: float, rig: Rig, at: datetime, span: Span | None = None) -> Tonight:
     """The night that a moment belongs to, by a span (else a new block's)."""
-    line = ExposureLine(id="trial", filter=rig.wheel.filters[0].name, exposure_s=1, count=1)
+    line = ExposureLine(id="trial", exposure_s=1, count=1)
     target = Target(name="trial", ra_deg=ra_deg % 360, dec_deg=dec_deg)
     block = Block(id="trial", target=target, span=span or Span(), lines=[line])
     noon, site = local_noon_before(at, rig.site.time_zone), rig.site.place()

@@ -24,6 +24,10 @@ class Folders:
         return self.data / "frames"
 
     @property
+    def by_hand(self) -> Path:
+        return self.data / "by hand"
+
+    @property
     def rescue(self) -> Path:
         return self.data / "rescued"
 
@@ -61,6 +65,11 @@ def folders_of(rig_id: str) -> Folders:
     if len(os.fsencode(folders.socket)) >= _LONGEST_SOCKET_BYTES:
         raise ValueError(f"{folders.socket}: too long for a socket; set XDG_RUNTIME_DIR to a shorter folder")
     return folders
+
+
+def rigs_folder() -> Path:
+    """Where one's own rigs are kept, a file each; may not exist yet."""
+    return _base("XDG_DATA_HOME", Path.home() / ".local" / "share") / "vigil" / "rigs"
 
 
 def _base(variable: str, otherwise: Path) -> Path:

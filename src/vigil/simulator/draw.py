@@ -19,6 +19,8 @@ _QUANTILES = (np.arange(1 << 16) + 0.5) / (1 << 16)
 _NORMAL_QUANTILES = ndtri(_QUANTILES)
 _DARK_DOUBLING_C = 6.5
 _HOT_SHARE = 3e-4
+# stars by the ten thousand, as wide fields have them, are stamped together
+_MANY_STARS, _SMALL_HALF = 10_000, 8
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,6 +49,12 @@ class Scene:
     full_well_e: float
     dark_e_s_at_minus_10: float
     full_scale_adu: int
+    bayer: str | None = None
+    """The colours of the lowest two rows, left to right; None for a mono sensor."""
+
+
+# what a colour sensor's filters let through of a mono sensor's light
+_SHARE_OF_COLOUR = {"R": 0.32, "G": 0.42, "B": 0.27}
 
 
 def electrons_per_s(mag: NDArray[np.float64] | float, scene: Scene) -> NDArray[np.float64]:
@@ -67,9 +75,13 @@ def draw(scene: Scene) -> NDArray[np.uint16]:
         sky_e_s = float(electrons_per_s(scene.sky_mag_arcsec2, scene)) * scene.scale_arcsec_px**2
         even_e += sky_e_s * scene.exposure_s
         _add_stars(uneven, scene)
+    electrons = np.empty(scene.shape, np.float32)
+    for place, share in _colours(scene):
+        uneven[place] *= np.float32(share)
+        # a sum of Poisson counts is one: the even part from one table, the rest where there is any
+        mean_e = dark_e + share * (even_e - dark_e)
+        electrons[place] = _from_quantiles(_poisson_quantiles(mean_e), electrons[place].shape, rng)
     _add_hot_pixels(uneven, scene, dark_e)
-    # a sum of Poisson counts is a Poisson count: the even part from one table, the rest where there is any
-    electrons = _from_quantiles(_poisson_quantiles(even_e), scene.shape, rng)
     lit = np.flatnonzero(uneven > 1e-3)
     electrons.ravel()[lit] += rng.poisson(uneven.ravel()[lit]).astype(np.float32)
     np.minimum(electrons, np.float32(scene.full_well_e * scene.binning**2), out=electrons)
@@ -79,6 +91,16 @@ def draw(scene: Scene) -> NDArray[np.uint16]:
     electrons += np.float32(scene.bias_adu * scene.binning**2)
     np.clip(np.rint(electrons, out=electrons), 0, scene.full_scale_adu, out=electrons)
     return electrons.astype(np.uint16)
+
+
+def _colours(scene: Scene) -> list[tuple[tuple[slice, slice], float]]:
+    """The pixels of each colour, and what share of the light they see; binned pixels mix all four."""
+    if scene.bayer is None:
+        return [((slice(None), slice(None)), 1.0)]
+    shares = [_SHARE_OF_COLOUR[colour] for colour in scene.bayer]
+    if scene.binning > 1:
+        return [((slice(None), slice(None)), float(np.mean(shares)))]
+    return [((slice(n // 2, None, 2), slice(n % 2, None, 2)), shares[n]) for n in range(4)]
 
 
 def _poisson_quantiles(mean: float) -> NDArray[np.float64]:
@@ -145,12 +167,35 @@ def _stamp_all(
     middle = OVERSAMPLING // 2
     j = np.rint((column - c0) * OVERSAMPLING).astype(int).clip(-middle, middle) + middle
     i = np.rint((row - r0) * OVERSAMPLING).astype(int).clip(-middle, middle) + middle
+    inside = (c0 >= half) & (c0 < columns - half) & (r0 >= half) & (r0 < rows - half)
+    if np.count_nonzero(inside) > _MANY_STARS and half <= _SMALL_HALF:
+        _scatter(mean, c0[inside], r0[inside], light[inside], kernel, i[inside], j[inside], half)
+        near &= ~inside
     for k in np.flatnonzero(near):
         top, left = r0[k] - half, c0[k] - half
         a, b = max(top, 0), min(top + 2 * half + 1, rows)
         c, d = max(left, 0), min(left + 2 * half + 1, columns)
         if a < b and c < d:
             mean[a:b, c:d] += light[k] * kernel[i[k], j[k], a - top : b - top, c - left : d - left]
+
+
+def _scatter(
+    mean: NDArray[np.float32],
+    column: NDArray[np.int64],
+    row: NDArray[np.int64],
+    light: NDArray[np.float32],
+    kernel: NDArray[np.float32],
+    i: NDArray[np.int64],
+    j: NDArray[np.int64],
+    half: int,
+) -> None:
+    """Stamps of very many stars, one pixel of all stamps at a time."""
+    flat, columns = mean.ravel(), mean.shape[1]
+    corner = (row - half) * columns + column - half
+    stamps_of_phase = kernel[i, j]
+    for y in range(2 * half + 1):
+        for x in range(2 * half + 1):
+            np.add.at(flat, corner + y * columns + x, light * stamps_of_phase[:, y, x])
 
 
 def _add_hot_pixels(mean: NDArray[np.float32], scene: Scene, dark_e: float) -> None:

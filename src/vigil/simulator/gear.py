@@ -15,9 +15,9 @@ from vigil.simulator.weather import Weather
 _FOCUS_STEPS_PER_C = -7.0
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class Bench:
-    """The shared part of the observatory."""
+    """The shared part of the observatory; the rig may change under it."""
 
     rig: Rig
     state: SimState
@@ -40,6 +40,11 @@ class Bench:
         self.state.connected[name] = False
         self.save()
 
+    @property
+    def focuser_um_per_step(self) -> float:
+        """Of the rig's focuser; without one the drawtube is counted in micrometres."""
+        return self.rig.focuser.um_per_step if self.rig.focuser else 1.0
+
     def need(self, name: str) -> None:
         """Raises NotConnected."""
         if not self.state.connected.get(name):
@@ -48,9 +53,12 @@ class Bench:
     def best_focus_steps(self, slot: int, at: datetime) -> float:
         """Where the drawtube should be: it wanders with temperature and differs by filter."""
         rng = generator(self.state.seed, "focus")
-        base = self.rig.focuser.start + rng.uniform(-50, 50)
+        focuser, wheel = self.rig.focuser, self.rig.wheel
+        if focuser is None:  # focused by hand in the evening, as well as people can
+            return float(rng.uniform(-8, 8))
+        base = focuser.start + rng.uniform(-50, 50)
         warmth = _FOCUS_STEPS_PER_C * self.weather.temperature_c(at)
-        offset = next((f.focus_offset_steps for f in self.rig.wheel.filters if f.slot == slot), 0)
+        offset = next((f.focus_offset_steps for f in wheel.filters if f.slot == slot), 0) if wheel else 0
         # the offsets written in the rig were measured once, to a step or so
         error = generator(self.state.seed, "offset", slot).normal(0, 1.0)
         return float(base + warmth + offset + error)

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
+from typing import Any
 
 from vigil.devices.protocols import Devices
 from vigil.documents.rig import Rig
@@ -10,6 +11,16 @@ from vigil.runtime.clock import Clock
 from vigil.runtime.workshop import Workshop
 from vigil.simulator.chance import generator
 from vigil.simulator.gear import Bench
+from vigil.simulator.hanging import Hanging
+from vigil.simulator.simbeside import (
+    SimHeaters,
+    SimPanel,
+    SimPower,
+    SimRotator,
+    SimSafety,
+    SimShutter,
+    SimWeather,
+)
 from vigil.simulator.simcamera import SimCamera
 from vigil.simulator.simfocuser import SimFocuser
 from vigil.simulator.simmount import SimMount, park_position
@@ -31,7 +42,7 @@ def fresh_state(rig: Rig, seed: int) -> SimState:
     at = rig.simulated.starts_at
     ra_deg, dec_deg = park_position(rig.site.place(), at)
     rng = generator(seed, "evening")
-    start = rig.focuser.start + int(rng.integers(-40, 41))
+    start = (rig.focuser.start if rig.focuser else 0) + (int(rng.integers(-40, 41)) if rig.focuser else 0)
     weather = Weather(seed, at)
     return SimState(
         seed=seed,
@@ -78,8 +89,41 @@ class SimObservatory:
         if rig.simulated is None:
             raise ValueError(f"{rig.name} has no simulated part: its devices are not the sim observatory's")
         state = load_state(path) or fresh_state(rig, seed)
-        bench = Bench(rig, state, clock, workshop, Weather(state.seed, rig.simulated.starts_at), path)
-        mount = SimMount(bench)
-        camera = SimCamera(bench, mount)
-        self.devices = Devices(camera, SimWheel(bench), SimFocuser(bench), mount)
-        self.truth = Truth(bench, mount, camera)
+        weather = Weather(state.seed, rig.simulated.starts_at)
+        self._bench = Bench(rig, state, clock, workshop, weather, path)
+        mount = SimMount(self._bench)
+        camera = SimCamera(self._bench, mount)
+        self._made: dict[str, Any] = {
+            "camera": camera,
+            "wheel": SimWheel(self._bench),
+            "focuser": SimFocuser(self._bench),
+            "mount": mount,
+            "rotator": SimRotator(self._bench),
+            "guide_camera": SimCamera(self._bench, mount, guides=True),
+            "panel": SimPanel(self._bench),
+            "cover": SimShutter(self._bench, "cover"),
+            "roof": SimShutter(self._bench, "roof"),
+            "weather": SimWeather(self._bench),
+            "safety": SimSafety(self._bench),
+            "heaters": SimHeaters(self._bench),
+            "power": SimPower(self._bench),
+        }
+        self.truth = Truth(self._bench, mount, camera)
+
+    def take_rig(self, rig: Rig) -> None:
+        """Another rig under the same sky: what people change by day."""
+        self._bench.rig = rig
+
+    @property
+    def devices(self) -> Devices:
+        """Those that the rig has."""
+        rig = self._bench.rig
+        hangs = rig.simulated.times_out if rig.simulated else {}
+        wanted = Devices(**self._made).named()
+        fields_by_name = {id(device): field for field, device in self._made.items()}
+        found = {}
+        for name in rig.device_names:
+            device = wanted[name]
+            share = hangs.get(name, 0.0)
+            found[fields_by_name[id(device)]] = Hanging(device, name, share, self._bench) if share else device
+        return Devices(**found)

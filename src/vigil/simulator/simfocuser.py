@@ -3,7 +3,7 @@
 import asyncio
 
 from vigil.devices.errors import Refused
-from vigil.devices.protocols import FocuserState
+from vigil.devices.protocols import Capabilities, FocuserState
 from vigil.simulator.gear import Bench
 
 BACKLASH_STEPS = 60
@@ -23,11 +23,19 @@ class SimFocuser:
     async def disconnect(self) -> None:
         self._bench.disconnect("focuser")
 
+    async def capabilities(self) -> Capabilities:
+        part = self._bench.rig.focuser
+        figures = (
+            {f"focuser.{k}": getattr(part, k) for k in ("lowest", "highest", "um_per_step")} if part else {}
+        )
+        return Capabilities(figures=figures)
+
     async def read(self) -> FocuserState:
         bench = self._bench
         bench.need("focuser")
-        temperature_c = bench.weather.temperature_c(bench.clock.utcnow())
-        return FocuserState(bench.state.focuser_position, self._moving, round(temperature_c, 1))
+        probed = bench.rig.focuser is not None and bench.rig.focuser.probe == "focuser"
+        temperature_c = round(bench.weather.temperature_c(bench.clock.utcnow()), 1) if probed else None
+        return FocuserState(bench.state.focuser_position, self._moving, temperature_c)
 
     async def move_to(self, position: int) -> None:
         bench = self._bench

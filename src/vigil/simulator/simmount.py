@@ -1,11 +1,11 @@
-"""A German mount whose aim is a little off what it says: index errors, cone error, some chance."""
+"""A mount whose aim is a little off what it says: index errors, cone error, some chance."""
 
 from datetime import datetime, timedelta
 
 import numpy as np
 
 from vigil.devices.errors import Refused
-from vigil.devices.protocols import MountState, PierSide
+from vigil.devices.protocols import Capabilities, MountState, PierSide
 from vigil.simulator.chance import generator
 from vigil.simulator.gear import Bench
 from vigil.simulator.state import MountMotion
@@ -40,6 +40,12 @@ class SimMount:
     async def disconnect(self) -> None:
         self._bench.disconnect("mount")
 
+    async def capabilities(self) -> Capabilities:
+        site, part = self._bench.rig.site, self._bench.rig.mount
+        figures = {"site.latitude_deg": site.latitude_deg, "site.longitude_deg": site.longitude_deg}
+        figures |= {"mount.reports_pier_side": part.reports_pier_side if part else True}
+        return Capabilities(figures=figures, clock_off_s=0.2)
+
     async def read(self) -> MountState:
         bench = self._bench
         bench.need("mount")
@@ -47,7 +53,8 @@ class SimMount:
         self._settle_motion(now)
         ra_deg, dec_deg = self._believed_deg(now)
         state = bench.state
-        side = PierSide(state.pier_side)
+        tells = bench.rig.mount is not None and bench.rig.mount.reports_pier_side
+        side = PierSide(state.pier_side) if tells else PierSide.UNKNOWN
         return MountState(ra_deg, dec_deg, state.tracking, state.parked, state.motion is not None, side)
 
     async def unpark(self) -> None:
@@ -71,8 +78,11 @@ class SimMount:
             raise Refused("mount: parked, unpark it before slewing")
         now = bench.clock.utcnow()
         seen = observe(ra_deg, dec_deg, from_datetimes(now), bench.rig.site.place())
-        if seen.altitude_deg < 5:
-            raise Refused(f"mount: the place to slew to stands {seen.altitude_deg:.0f}° high, limit 5°")
+        lowest = bench.rig.mount.lowest_altitude_deg if bench.rig.mount else 5.0
+        if seen.altitude_deg < lowest:
+            raise Refused(
+                f"mount: the place to slew to stands {seen.altitude_deg:.0f}° high, limit {lowest:g}°"
+            )
         bench.state.tracking = True
         await self._move(ra_deg, dec_deg, parks=False)
 
@@ -82,14 +92,34 @@ class SimMount:
         self._settle_motion(bench.clock.utcnow())
         if bench.state.parked:
             return
-        ra_deg, dec_deg = park_position(bench.rig.site.place(), bench.clock.utcnow())
-        await self._move(ra_deg, dec_deg, parks=True)
+        await self._move(*self._park_at(), parks=True)
+
+    def _park_at(self) -> tuple[float, float]:
+        """The stored position that the rig parks at, else along the polar axis."""
+        bench, part = self._bench, self._bench.rig.mount
+        site, now = bench.rig.site.place(), bench.clock.utcnow()
+        if part is None or part.park is None:
+            return park_position(site, now)
+        stored = part.position(part.park)
+        ra_deg, dec_deg = unobserve(stored.hour_angle_deg, stored.dec_deg, from_datetimes(now), site)
+        return float(ra_deg % 360), float(dec_deg)
+
+    async def move_axis(self, axis: int, rate_deg_s: float) -> None:
+        bench, state = self._bench, self._bench.state
+        bench.need("mount")
+        if state.parked:
+            raise Refused("mount: parked, unpark it before moving it")
+        self._stay(bench.clock.utcnow())
+        west, north = state.hand_rates_deg_s
+        state.hand_rates_deg_s = (rate_deg_s, north) if axis == 0 else (west, rate_deg_s)
+        bench.save()
 
     async def stop(self) -> None:
         bench = self._bench
         bench.need("mount")
         self._stay(bench.clock.utcnow())
         bench.state.motion = None
+        bench.state.hand_rates_deg_s = (0.0, 0.0)
         bench.save()
 
     async def _move(self, ra_deg: float, dec_deg: float, parks: bool) -> None:
@@ -97,7 +127,10 @@ class SimMount:
         now = bench.clock.utcnow()
         self._stay(now)
         away = float(separation_deg(state.ra_deg, state.dec_deg, ra_deg, dec_deg))
-        seconds = away / bench.rig.mount.slew_deg_s + bench.rig.mount.settle_s
+        part = bench.rig.mount
+        assert part is not None
+        state.hand_rates_deg_s = (0.0, 0.0)
+        seconds = away / part.slew_deg_s + part.settle_s
         state.motion = MountMotion(
             from_ra_deg=state.ra_deg,
             from_dec_deg=state.dec_deg,
@@ -131,7 +164,7 @@ class SimMount:
         )
         seen = observe(state.ra_deg, state.dec_deg, from_datetimes(motion.ends), self._bench.rig.site.place())
         # the counterweight stays down: a target east of the meridian is looked at from the pier's west side
-        side = PierSide.WEST if seen.hour_angle_deg < 0 else PierSide.EAST
+        side = PierSide.WEST if seen.hour_angle_deg < 0 or not self._flips else PierSide.EAST
         state.pier_side = side.value
         sign = 1 if side is PierSide.WEST else -1
         rng = generator(state.seed, "slew", state.next_count("slew"))
@@ -142,6 +175,11 @@ class SimMount:
         ) + rng.normal(0, chance_arcsec)
         state.north_error_arcsec = 60 * north * sign + rng.normal(0, chance_arcsec)
 
+    @property
+    def _flips(self) -> bool:
+        """A fork or an alt-azimuth mount has one side only."""
+        return self._bench.rig.mount is not None and self._bench.rig.mount.kind == "german"
+
     def _believed_deg(self, now: datetime) -> tuple[float, float]:
         state = self._bench.state
         if state.motion is not None:
@@ -151,8 +189,12 @@ class SimMount:
             turn = float(wrap_180(motion.to_ra_deg - motion.from_ra_deg))
             dec_deg = motion.from_dec_deg + share * (motion.to_dec_deg - motion.from_dec_deg)
             return (motion.from_ra_deg + share * turn) % 360, dec_deg
-        drift = 0.0 if state.tracking else _SIDEREAL_DEG_S * (now - state.since).total_seconds()
-        return (state.ra_deg + drift) % 360, state.dec_deg
+        seconds = (now - state.since).total_seconds()
+        west, north = state.hand_rates_deg_s
+        drift = (0.0 if state.tracking else _SIDEREAL_DEG_S) - west
+        return (state.ra_deg + drift * seconds) % 360, float(
+            np.clip(state.dec_deg + north * seconds, -90, 90)
+        )
 
     def _stay(self, now: datetime) -> None:
         """Make the present place the one that is remembered."""

@@ -47,6 +47,14 @@ class SimState(BaseModel):
     drawtube_steps: float
     # wheel
     slot: int = 1
+    # mount moved by hand: degrees a second on each axis, since when
+    hand_rates_deg_s: tuple[float, float] = (0.0, 0.0)
+    # beside the train
+    rotator_deg: float = 0.0
+    panel_level: int = 0
+    shutters: dict[str, str] = {}
+    heaters_percent: dict[str, float] = {}
+    outlets: dict[str, bool] = {}
 
     def next_count(self, what: str) -> int:
         """A counter that never repeats for one seed."""

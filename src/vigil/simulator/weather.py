@@ -32,3 +32,16 @@ class Weather:
 
     def _wave(self, hours: float) -> float:
         return float(sum(a * np.sin(2 * np.pi * hours / period + phase) for period, phase, a in self._waves))
+
+    def humidity_percent(self, at: datetime) -> float:
+        """Rising as the air cools."""
+        cooled_c = self._evening_c - self.temperature_c(at)
+        return float(np.clip(62 + 3 * cooled_c, 20, 100))
+
+    def wind_m_s(self, at: datetime) -> float:
+        """A light wind that comes and goes."""
+        return float(max(0.0, 2.0 + 12 * self._wave(self._hours(at) + 7)))
+
+    def cloud_percent(self, at: datetime) -> float:
+        """Clear nights only, so far."""
+        return float(np.clip(4 + 20 * self._wave(self._hours(at) + 3), 0, 15))

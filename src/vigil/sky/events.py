@@ -8,8 +8,9 @@ from functools import lru_cache
 import numpy as np
 
 from vigil.sky.bodies import observe_sun
+from vigil.sky.horizon import Horizon
 from vigil.sky.horizontal import observe
-from vigil.sky.instants import Floats, from_unix, to_datetime, unix_s
+from vigil.sky.instants import Floats, Instants, from_unix, to_datetime, unix_s
 from vigil.sky.site import Site
 
 SUNSET_ALTITUDE_DEG = -0.8333
@@ -100,13 +101,17 @@ def twilights(noon: datetime, site: Site) -> Twilights:
     return Twilights(*dusks, *reversed(dawns))
 
 
-def altitude_crossings(
-    ra_deg: float, dec_deg: float, start: datetime, end: datetime, site: Site, altitude_deg: float
+def above_line_deg(ra_deg: float, dec_deg: float, instants: Instants, site: Site, line: Horizon) -> Floats:
+    """How far an ICRS direction stands above a horizon, refraction included."""
+    seen = observe(ra_deg, dec_deg, instants, site)
+    return np.asarray(seen.altitude_deg - line.altitude_deg(seen.azimuth_deg))
+
+
+def line_crossings(
+    ra_deg: float, dec_deg: float, start: datetime, end: datetime, site: Site, line: Horizon
 ) -> list[Crossing]:
-    """When an ICRS direction rises or sets through an altitude, with the site's refraction."""
-    return crossings(
-        lambda t: observe(ra_deg, dec_deg, from_unix(t), site).altitude_deg, start, end, altitude_deg
-    )
+    """When an ICRS direction rises or sets over a horizon."""
+    return crossings(lambda t: above_line_deg(ra_deg, dec_deg, from_unix(t), site, line), start, end)
 
 
 def transits(ra_deg: float, dec_deg: float, start: datetime, end: datetime, site: Site) -> list[datetime]:

@@ -12,11 +12,13 @@ from PyQt6.QtWidgets import QApplication
 
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
+from vigil.documents.rig.rigs import Rigs
 from vigil.documents.store import DocumentError, load
 from vigil.ui.bridge import Bridge
 from vigil.ui.jobs import Jobs
 from vigil.ui.linkstate import Connector
 from vigil.ui.planmodel import PlanModel
+from vigil.ui.rigmodel import RigModel
 from vigil.ui.session import Session, last_night
 from vigil.ui.theme import load_fonts, theme
 from vigil.ui.window import Window, light_kept, settings_at
@@ -59,12 +61,25 @@ class Files:
     ledger: Path
 
 
+@dataclass(frozen=True, slots=True)
+class Opened:
+    """A rig with what a desk needs for it. `save` keeps its edits."""
+
+    rig: Rig
+    plan: NightPlan
+    kept_in: Files
+    connect_by: Callable[[], Connector]
+    save: Callable[[Rig], object] | None = None
+    rigs: Rigs | None = None
+
+
 class Desk:
     """The window with all that is behind it."""
 
-    def __init__(
-        self, rig: Rig, plan: NightPlan, kept_in: Files, connect_by: Callable[[], Connector]
-    ) -> None:
+    def __init__(self, opened: Opened) -> None:
+        rig, plan, kept_in, connect_by = opened.rig, opened.plan, opened.kept_in, opened.connect_by
+        self.next_rig = ""
+        """The rig that is wanted in place of this one, by its id."""
         settings = settings_at(kept_in.settings)
         self.app = make_application()
         theme.set_light(*light_kept(settings))
@@ -73,7 +88,9 @@ class Desk:
         # a plan that can't be read stays as it is: this one is not saved over it
         model = PlanModel(rig, kept, None if wrong else kept_in.plan)
         began = rig.simulated.starts_at if rig.simulated else datetime.now(UTC)
-        self.session = Session(rig, model, self.bridge, began)
+        edits = RigModel(rig, opened.save)
+        self.session = Session(rig, model, self.bridge, began, edits, opened.rigs)
+        self.session.another_rig.connect(self._change_rig)
         self.window = Window(self.session, self.jobs, settings)
         if wrong:
             said = f"The plan of last time can't be used; the default one is shown.\n{wrong}"
@@ -90,6 +107,13 @@ class Desk:
     def _begin(self) -> None:
         self.bridge.start()
         QTimer.singleShot(0, self.window.build_all)
+
+    def _change_rig(self, rig_id: str) -> None:
+        """Leave this rig for another one: its keeper stays where a night runs."""
+        self.next_rig = rig_id
+        self.window.close_window()
+        if self.window.isVisible():  # a night runs, and the question stands
+            self.next_rig = ""
 
     def close(self) -> None:
         self.bridge.stop()
@@ -112,21 +136,25 @@ class Desk:
 
 
 def run_window(
-    rig: Rig,
-    plan: NightPlan,
-    kept_in: Files,
-    connect_by: Callable[[], Connector],
+    opened: Opened,
+    open_rig: Callable[[str], Opened],
     autostart: bool = False,
     exit_when_done: bool = False,
 ) -> int:
-    """Show the window until it is closed. Returns 0; with `exit_when_done` 3 when frames lack."""
-    desk = Desk(rig, plan, kept_in, connect_by)
-    by_itself = _ByItself(desk, autostart, exit_when_done)
-    signal.signal(signal.SIGINT, lambda *_: desk.window.close_window())
-    desk.show()
-    desk.app.exec()
-    desk.close()
-    return by_itself.status
+    """Show the window until it is closed; another rig that is asked for is opened in its place.
+
+    Returns 0; with `exit_when_done` 3 when frames lack.
+    """
+    while True:
+        desk = Desk(opened)
+        by_itself = _ByItself(desk, autostart, exit_when_done)
+        signal.signal(signal.SIGINT, lambda *_, window=desk.window: window.close_window())
+        desk.show()
+        desk.app.exec()
+        desk.close()
+        if not desk.next_rig:
+            return by_itself.status
+        opened, autostart, exit_when_done = open_rig(desk.next_rig), False, False
 
 
 class _ByItself:

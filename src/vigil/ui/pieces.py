@@ -154,28 +154,32 @@ class Lamp(Picture):
         self.setAccessibleName(f"{self._name}: {self._state}")
 
     def paint(self, painter: QPainter) -> None:
-        disc = QRectF(1, self.height() / 2 - 4.5, 9, 9)
-        painter.setPen(Qt.PenStyle.NoPen)
-        if self._state == "ready":
-            painter.setBrush(theme.colour("accent"))
-            painter.drawEllipse(disc)
-        elif self._state == "busy":
-            painter.setBrush(theme.colour("text"))
-            painter.drawPie(disc, 90 * 16, 270 * 16)
-        elif self._state == "not connected":
-            painter.setPen(theme.pen("faint", 1.2))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRect(disc.adjusted(0.5, 0.5, -0.5, -0.5))
-        else:
-            painter.setBrush(theme.colour("fault"))
-            triangle = QPainterPath(QPointF(disc.center().x(), disc.top()))
-            triangle.lineTo(disc.bottomRight())
-            triangle.lineTo(disc.bottomLeft())
-            painter.drawPath(triangle)
+        paint_lamp(painter, QRectF(1, self.height() / 2 - 4.5, 9, 9), self._state)
         role = "soft" if self._state in ("ready", "busy") else "faint"
         if self._state not in ("ready", "busy", "not connected"):
             role = "fault"
         write(painter, QPointF(15, self.height() / 2 + 4.5), self._name, role, text_font(Size.SMALL))
+
+
+def paint_lamp(painter: QPainter, disc: QRectF, state: str) -> None:
+    """A device's state in a square of nine pixels."""
+    painter.setPen(Qt.PenStyle.NoPen)
+    if state == "ready":
+        painter.setBrush(theme.colour("accent"))
+        painter.drawEllipse(disc)
+    elif state == "busy":
+        painter.setBrush(theme.colour("text"))
+        painter.drawPie(disc, 90 * 16, 270 * 16)
+    elif state == "not connected":
+        painter.setPen(theme.pen("faint", 1.2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(disc.adjusted(0.5, 0.5, -0.5, -0.5))
+    else:
+        painter.setBrush(theme.colour("fault"))
+        triangle = QPainterPath(QPointF(disc.center().x(), disc.top()))
+        triangle.lineTo(disc.bottomRight())
+        triangle.lineTo(disc.bottomLeft())
+        painter.drawPath(triangle)
 
 
 class Choice(QComboBox):

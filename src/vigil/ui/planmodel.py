@@ -1,73 +1,28 @@
-"""The plan being edited: each change a new plan, with undo; saved as it changes."""
+"""The plan being edited."""
 
 from collections.abc import Callable
 from pathlib import Path
 
 from pydantic import ValidationError
-from PyQt6.QtCore import QObject, pyqtSignal
 
 from vigil.documents.plan import Block, ExposureLine, NightPlan, Span, Target, contradictions
 from vigil.documents.rig import Rig
 from vigil.documents.store import explain, save
+from vigil.ui.undoable import Undoable
 
 _DEFAULT_EXPOSURE_S, _DEFAULT_COUNT = 180.0, 20
 
 
-class PlanModel(QObject):
-    """Plans are frozen: undo is a list of them. `save_problem` says why the last one isn't on disk."""
-
-    changed = pyqtSignal()
+class PlanModel(Undoable[NightPlan]):
+    """The plan's blocks and lines, each changed by its id."""
 
     def __init__(self, rig: Rig, plan: NightPlan, path: Path | None) -> None:
-        super().__init__()
+        super().__init__(plan, None if path is None else lambda changed: save(changed, path))
         self.rig = rig
-        self.plan = plan
-        self.locked = ""
-        """Why the plan can't be changed now; empty when it can."""
-        self.save_problem = ""
-        self._path = path
-        self._before: list[tuple[str, NightPlan]] = []
-        self._after: list[tuple[str, NightPlan]] = []
-
-    # -- undo -----------------------------------------------------------------------------------------
 
     @property
-    def undoable(self) -> str:
-        """What undo would take back, in words; empty when nothing."""
-        return self._before[-1][0] if self._before else ""
-
-    @property
-    def redoable(self) -> str:
-        return self._after[-1][0] if self._after else ""
-
-    def undo(self) -> None:
-        self._step(self._before, self._after)
-
-    def redo(self) -> None:
-        self._step(self._after, self._before)
-
-    def _step(self, source: list[tuple[str, NightPlan]], other: list[tuple[str, NightPlan]]) -> None:
-        if source and not self.locked:
-            words, plan = source.pop()
-            other.append((words, self.plan))
-            self._put(plan)
-
-    def _change(self, words: str, plan: NightPlan) -> None:
-        if self.locked:
-            raise ValueError(self.locked)
-        self._before.append((words, self.plan))
-        self._after.clear()
-        self._put(plan)
-
-    def _put(self, plan: NightPlan) -> None:
-        self.plan = plan
-        self.save_problem = ""
-        if self._path is not None:
-            try:
-                save(plan, self._path)
-            except OSError as problem:
-                self.save_problem = f"{self._path}: the plan can't be saved ({problem.strerror or problem})"
-        self.changed.emit()
+    def plan(self) -> NightPlan:
+        return self._document
 
     def lock(self, why: str) -> None:
         """While a night runs by the plan."""
@@ -79,7 +34,7 @@ class PlanModel(QObject):
         """Show another plan, that of a night begun elsewhere. The one on disk stays; undo brings it back."""
         self._before.append(("taking over the running night's plan", self.plan))
         self._after.clear()
-        self.plan = plan
+        self._document = plan
         self.changed.emit()
 
     # -- edits ----------------------------------------------------------------------------------------
@@ -93,7 +48,7 @@ class PlanModel(QObject):
             last = self.plan.blocks[-1]
             span, order, given = last.span, last.order, last.lines
         else:
-            first = self.rig.wheel.filters[0].name
+            first = (self.rig.filter_names or [""])[0]
             span, order = Span(), "one after another"
             given = [
                 ExposureLine(id="new", filter=first, exposure_s=_DEFAULT_EXPOSURE_S, count=_DEFAULT_COUNT)
@@ -128,9 +83,11 @@ class PlanModel(QObject):
 
     def edit_line(self, block_id: str, line_id: str, **values: object) -> None:
         """Change fields of a line. Raises ValueError with what was wrong and what would be right."""
-        names = [part.name for part in self.rig.wheel.filters]
-        if "filter" in values and values["filter"] not in names:
-            raise ValueError(f"{self.rig.wheel.name} has no filter {values['filter']!r}: {', '.join(names)}")
+        names = self.rig.filter_names
+        if "filter" in values and values["filter"] not in (names or [""]):
+            raise ValueError(
+                f"{self.rig.name} has no filter {values['filter']!r}: {', '.join(names) or 'none'}"
+            )
 
         def edited(lines: list[ExposureLine]) -> list[ExposureLine]:
             return [
@@ -144,7 +101,7 @@ class PlanModel(QObject):
         """One more line like the block's last, through the next filter of the wheel. Returns its id."""
         block = self.block(block_id)
         last = block.lines[-1]
-        names = [part.name for part in self.rig.wheel.filters]
+        names = self.rig.filter_names
         used = {line.filter for line in block.lines}
         name = next((n for n in names if n not in used), last.filter)
         every = {line.id for b in self.plan.blocks for line in b.lines}

@@ -9,9 +9,22 @@ from typing import Any
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from vigil.documents.events import Event, Kind
-from vigil.documents.messages import Answer, Ask, Command, Live, Status
+from vigil.documents.messages import (
+    Answer,
+    Ask,
+    Command,
+    Deed,
+    DeviceReport,
+    Live,
+    Reports,
+    Stage,
+    Status,
+)
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
+from vigil.documents.rig.change import Path as FieldPath
+from vigil.documents.rig.change import path_of
+from vigil.documents.rig.rigs import Rigs
 from vigil.documents.store import parse
 from vigil.link.endpoint import News
 from vigil.planning.forecast import Forecast, Ready, forecast
@@ -23,6 +36,7 @@ from vigil.ui.linkstate import LinkState
 from vigil.ui.moments import Moments
 from vigil.ui.planmodel import PlanModel
 from vigil.ui.record import NightRecord
+from vigil.ui.rigmodel import RigModel
 from vigil.ui.span import TimeAxis
 
 _TICK_MS = 250
@@ -48,11 +62,31 @@ class Session(QObject):
     link_changed = pyqtSignal()
     refused = pyqtSignal(str)
     sky_changed = pyqtSignal()
+    devices_changed = pyqtSignal()
+    deed_told = pyqtSignal(object)
+    rig_changed = pyqtSignal()
+    another_rig = pyqtSignal(str)
+    """Another rig is wanted on this desk, by its id."""
 
-    def __init__(self, rig: Rig, plan: PlanModel, bridge: Bridge | None, now: datetime) -> None:
+    def __init__(
+        self,
+        rig: Rig,
+        plan: PlanModel,
+        bridge: Bridge | None,
+        now: datetime,
+        edits: RigModel | None = None,
+        rigs: Rigs | None = None,
+    ) -> None:
         super().__init__()
-        self.rig = rig
+        self.edits = edits or RigModel(rig)
+        self.rigs = rigs
+        """The folder of all rigs; None where there is only this one."""
         self.plan = plan
+        self.reports: dict[str, DeviceReport] = {}
+        self.rig_words = ""
+        """What the keeper made of the last change of the rig."""
+        self._site = rig.site
+        self._asked: dict[str, tuple[str, str]] = {}
         self.record = NightRecord()
         self.status: Status | None = None
         self.live: Live | None = None
@@ -80,6 +114,7 @@ class Session(QObject):
         self._ticker.timeout.connect(self._tick)
         self._ticker.start(_TICK_MS)
         plan.changed.connect(self._plan_changed)
+        self.edits.changed.connect(self._rig_changed)
 
     # -- asking ---------------------------------------------------------------------------------------
 
@@ -106,6 +141,14 @@ class Session(QObject):
     def skip(self) -> None:
         self.ask(Command.SKIP)
 
+    def device(self, device: str, action: str, **values: Any) -> None:
+        """Work a device by hand; `deed_told` says how it goes."""
+        if self._bridge is None:
+            self.refused.emit("no keeper: this window only looks")
+            return
+        asked = self._bridge.ask(Command.DEVICE, device=device, action=action, **values)
+        self._asked[asked] = (device, action)
+
     def start_keeper(self) -> None:
         if self._bridge is not None:
             self._bridge.start_keeper()
@@ -117,6 +160,15 @@ class Session(QObject):
             self._bridge.ask(command, **values)
 
     # -- what it is like ------------------------------------------------------------------------------
+
+    @property
+    def rig(self) -> Rig:
+        return self.edits.rig
+
+    @property
+    def deferred(self) -> set[FieldPath]:
+        """The fields of the rig whose values are not yet in force."""
+        return {path_of(text) for text in self.status.deferred} if self.status else set()
 
     @property
     def run(self) -> str:
@@ -218,6 +270,12 @@ class Session(QObject):
             elif isinstance(news, Live):
                 self.live = news
                 self._advance(news.at)
+            elif isinstance(news, Reports):
+                self._take_reports(news.devices)
+                self._advance(news.at)
+            elif isinstance(news, Deed):
+                self._asked.pop(news.id, None) if news.over else None
+                self.deed_told.emit(news)
         if begun:
             self._take_plan_of_night()
             self.night_begun.emit()
@@ -233,12 +291,20 @@ class Session(QObject):
         else:
             self._advance(status.at)
         self._heard_s = time.monotonic()
+        self._take_reports(status.reports)
         self.status_changed.emit()
+
+    def _take_reports(self, devices: list[DeviceReport]) -> None:
+        found = {report.name: report for report in devices}
+        if found != self.reports:
+            self.reports = found
+            self.devices_changed.emit()
 
     def take_link(self, state: LinkState, words: str) -> None:
         self.link, self.link_words = state, words
         if state is not LinkState.OPEN:
             self.status, self.live = None, None
+            self._take_reports([])
         self.link_changed.emit()
 
     def show_past_night(self, events: list[Event]) -> None:
@@ -248,11 +314,37 @@ class Session(QObject):
             self.night_changed.emit()
 
     def _take_answer(self, ask: Ask, answer: Answer) -> None:
-        if not answer.taken:
+        if ask.command is Command.DEVICE:
+            if not answer.taken:
+                self._refuse_deed(ask, answer.reason)
+        elif ask.command is Command.RIG:
+            self.rig_words = answer.reason if answer.taken else f"the keeper refuses: {answer.reason}"
+            self.status_changed.emit()
+        elif not answer.taken:
             self.refused.emit(answer.reason)
         elif ask.command in (Command.HOLD, Command.RESUME):
             self.promise = answer.reason if ask.command is Command.HOLD else ""
             self.status_changed.emit()
+
+    def _refuse_deed(self, ask: Ask, reason: str) -> None:
+        """A refusal is told like a failure: beside the control that asked."""
+        device, action = self._asked.pop(ask.id, ("", ""))
+        stage = Stage.FAILED
+        self.deed_told.emit(
+            Deed(id=ask.id, at=self.now, device=device, action=action, words="", stage=stage, reason=reason)
+        )
+
+    def _rig_changed(self) -> None:
+        """The keeper is told; what follows from the rig follows."""
+        self.plan.rig = self.rig
+        if self._bridge is not None and self.link is LinkState.OPEN:
+            self._bridge.ask(Command.RIG, rig=self.rig.model_dump(mode="json"))
+        self._forecast = None
+        if self.rig.site != self._site:
+            self._site, self.zone = self.rig.site, self.rig.site.time_zone
+            self._set_sky(self.now)
+        self.rig_changed.emit()
+        self.plan.changed.emit()
 
     def _take_plan_of_night(self) -> None:
         """The night that runs may have been begun by somebody else, with a plan of theirs."""

@@ -14,7 +14,11 @@ from vigil.ui.session import Countdown, Session
 from vigil.ui.theme import Light, Size, theme
 
 SPEEDS = (1.0, 10.0, 60.0, 300.0)
-_SHORT = {"filter wheel": "filters"}
+_SHORT = {"filter wheel": "filters", "guide camera": "guider"}
+_ALWAYS_SHOWN = ("mount", "camera", "focuser", "filter wheel", "guide camera")
+_OTHERS = "others"
+_QUIET = ("not connected", "busy", "ready")
+"""States in which a device beside the train needs no lamp of its own."""
 _RUN_WORDS = {
     "ready": "No night under way",
     "held": "Holding",
@@ -111,6 +115,9 @@ class StatusLine(QWidget):
         self.lamps: dict[str, Lamp] = {}
         self._lamp_row = QHBoxLayout()
         self._lamp_row.setSpacing(8)
+        self.others = Lamp(_OTHERS)
+        self._lamp_row.addWidget(self.others)
+        self.others.hide()
         self.activity = OneLine(strong=True)
         self.progress = Progress()
         self.progress.setFixedWidth(100)
@@ -188,15 +195,31 @@ class StatusLine(QWidget):
         self.end.setEnabled(live and session.run in ("running", "held"))
 
     def _show_lamps(self) -> None:
-        states = (
-            self._session.status.devices if self._session.status else dict.fromkeys(self.lamps, "unknown")
-        )
-        order = [n for n in ("mount", "camera", "focuser", "filter wheel") if n in states]
-        for name in [*order, *(n for n in states if n not in order)]:
+        reports = self._session.reports
+        states = {name: report.lamp for name, report in reports.items()}
+        if not reports:
+            states = (
+                self._session.status.devices if self._session.status else dict.fromkeys(self.lamps, "unknown")
+            )
+        shown = {name: states[name] for name in _ALWAYS_SHOWN if name in states}
+        rest = {name: state for name, state in states.items() if name not in shown}
+        shown |= {name: state for name, state in rest.items() if state not in _QUIET}
+        quiet = {name: state for name, state in rest.items() if name not in shown}
+        for name in [name for name in self.lamps if name not in (*shown, _OTHERS)]:
+            gone = self.lamps.pop(name)
+            self._lamp_row.removeWidget(gone)
+            gone.hide()
+            gone.deleteLater()
+        for name, state in shown.items():
             if name not in self.lamps:
                 self.lamps[name] = Lamp(_SHORT.get(name, name))
-                self._lamp_row.addWidget(self.lamps[name])
-            self.lamps[name].show_state(states[name])
+                self._lamp_row.insertWidget(len(self.lamps) - 1, self.lamps[name])
+            self.lamps[name].show_state(state)
+        self.others.setVisible(bool(quiet))
+        if quiet:
+            # of several the one that is least ready speaks for all
+            self.others.show_state(next(state for state in _QUIET if state in quiet.values()))
+            self.others.setToolTip("\n".join(f"{name}: {state}" for name, state in quiet.items()))
 
     def _activity(self) -> tuple[str, str]:
         session = self._session

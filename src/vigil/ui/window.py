@@ -24,7 +24,9 @@ from vigil.ui.jobs import Jobs
 from vigil.ui.linkstate import LinkState
 from vigil.ui.overlay import Banner, Question
 from vigil.ui.pieces import label
+from vigil.ui.planmodel import PlanModel
 from vigil.ui.ribbon import Ribbon
+from vigil.ui.rigmodel import RigModel
 from vigil.ui.session import Session
 from vigil.ui.statusline import SPEEDS, PaceRow, StatusLine
 from vigil.ui.theme import Light, Size, theme
@@ -49,7 +51,6 @@ class Window(QMainWindow):
         self._may_close = False
         self._folded = False
         self._full = False
-        self.setWindowTitle(f"Vigil — {session.rig.name}")
         self.setMinimumSize(*Size.LEAST_WINDOW)
         self.resize(*Size.DESIGN_WINDOW)
         self.ribbon = Ribbon(session)
@@ -75,8 +76,8 @@ class Window(QMainWindow):
     # -- building --------------------------------------------------------------------------------------
 
     def _lay_out(self) -> None:
-        place = f"{self.session.rig.name} · {self.session.rig.site.name}"
-        self.place = label(place, "soft")
+        self.place = label("", "soft")
+        self._show_place()
         self._bar = QWidget()
         bar = QHBoxLayout(self._bar)
         bar.setContentsMargins(0, 0, Size.MARGIN, 0)
@@ -95,6 +96,11 @@ class Window(QMainWindow):
         layout.addWidget(self.stack, 1)
         layout.addWidget(self.status)
         self.setCentralWidget(central)
+
+    def _show_place(self) -> None:
+        rig = self.session.rig
+        self.setWindowTitle(f"Vigil — {rig.name}")
+        self.place.setText(f"{rig.name} · {rig.site.name}")
 
     def _add_workspaces(self) -> None:
         """A workspace is built when it is first wanted, or when the first picture is past."""
@@ -126,7 +132,7 @@ class Window(QMainWindow):
     def _make_rig(self) -> Workspace:
         from vigil.ui.rig.workspace import RigWorkspace
 
-        return RigWorkspace(self.session)
+        return RigWorkspace(self.session, self._jobs, self.question.ask)
 
     def _make_night(self) -> Workspace:
         from vigil.ui.night.workspace import NightWorkspace
@@ -152,6 +158,7 @@ class Window(QMainWindow):
         session.refused.connect(lambda why: self.banner.say(f"Not done: {why}"))
         session.link_changed.connect(self._link_changed)
         session.night_begun.connect(self._night_begun)
+        session.rig_changed.connect(self._show_place)
         session.moments.now_changed.connect(self._show_clock)
         session.moments.changed.connect(self._show_clock)
 
@@ -199,15 +206,15 @@ class Window(QMainWindow):
             Action("Back to now", lambda: session.moments.look_at(None), "Esc"),
             Action(
                 "Undo",
-                session.plan.undo,
+                lambda: self._edited().undo(),
                 "Ctrl+Z",
-                lambda: "" if session.plan.undoable else "nothing to undo",
+                lambda: "" if self._edited().undoable else "nothing to undo",
             ),
             Action(
                 "Redo",
-                session.plan.redo,
+                lambda: self._edited().redo(),
                 "Ctrl+Shift+Z",
-                lambda: "" if session.plan.redoable else "nothing to redo",
+                lambda: "" if self._edited().redoable else "nothing to redo",
             ),
             Action(
                 "Start the keeper again",
@@ -234,6 +241,10 @@ class Window(QMainWindow):
             ]
             actions.append(Action("Skip to the next event", session.skip, "Ctrl+J", running))
         return actions
+
+    def _edited(self) -> PlanModel | RigModel:
+        """What undo takes back here: in Rig the rig's edits, elsewhere the plan's."""
+        return self.session.edits if self.current.name == "Rig" else self.session.plan
 
     def _add_shortcut(self, action: Action) -> None:
         if not action.keys or action.keys == "Esc":  # whoever has the focus may want Esc first

@@ -3,8 +3,15 @@
 from dataclasses import dataclass
 from typing import Any
 
-from vigil.devices.protocols import Exposure
-from vigil.engine.activities.moves import filter_to, focuser_to, slew_to, take
+from vigil.engine.activities.moves import (
+    BARE_EXPOSURE_S,
+    filter_to,
+    focuser_to,
+    frame_exposure,
+    seen,
+    slew_to,
+    take,
+)
 from vigil.engine.activity import Activity, ActivityFailed, Kit
 from vigil.planning.overheads import CENTRE_S
 from vigil.sky.angles import separation_deg
@@ -22,7 +29,7 @@ class Centre(Activity):
     don't solve, so the focuser goes to that filter's position where one is known."""
 
     KIND = "centre"
-    DEVICES = frozenset({"camera", "filter wheel", "focuser", "mount"})
+    DEVICES = frozenset({"camera", "filter wheel", "focuser", "mount", "rotator"})
     DISTURBS = ("pointing",)
     expected_s = CENTRE_S
 
@@ -37,20 +44,22 @@ class Centre(Activity):
         return f"centring {self.target}"
 
     async def run(self, kit: Kit) -> dict[str, Any]:
-        wheel, camera = kit.rig.wheel, kit.rig.camera
-        through = wheel.filter(wheel.solve_through)
-        await filter_to(kit, through.name)
+        wheel = kit.rig.wheel
+        if wheel is not None:
+            await filter_to(kit, wheel.solve_through)
+        exposure_s = wheel.filter(wheel.solve_through).solve_exposure_s if wheel else BARE_EXPOSURE_S
+        exposure = frame_exposure(kit, exposure_s, "solving")
         if self.focus_position is not None:
             await focuser_to(kit, self.focus_position)
-        scale = kit.rig.scale_arcsec_px()
+        scale = kit.rig.scale_arcsec_px(exposure.binning)
         reach_px = kit.plan.orders.target_reach_px
         aim = await self._first_aim(kit)
         for attempt in range(1, _MOST_FRAMES + 1):
-            frame = await take(kit, Exposure(through.solve_exposure_s, camera.gain, camera.offset))
+            frame = await take(kit, exposure)
             hint = Hint(
                 *aim, scale * (1 - _SCALE_TOLERANCE), scale * (1 + _SCALE_TOLERANCE), within_deg=_SEARCH_DEG
             )
-            solution = await kit.measurer.solve(frame.image, hint)
+            solution = await kit.measurer.solve(seen(kit, frame), hint)
             if solution.wcs is None:
                 raise ActivityFailed(f"frame {attempt} not solved: {solution.reason}")
             wcs = solution.wcs
@@ -94,7 +103,7 @@ class Centre(Activity):
         raise ActivityFailed(f"still {off_px:.1f} px off after {_MOST_FRAMES} frames, limit {reach_px:g}")
 
     async def _first_aim(self, kit: Kit) -> tuple[float, float]:
-        state = kit.devices.mount.state
+        state = kit.devices.mount.state if kit.devices.mount else None
         if state is None:
             raise ActivityFailed("the mount's position is unknown")
         if separation_deg(state.ra_deg, state.dec_deg, self.ra_deg, self.dec_deg) > _SEARCH_DEG:

@@ -19,10 +19,11 @@ class ChangeFilter(Activity):
 
     @property
     def words(self) -> str:
-        return f"changing to {self.filter}"
+        return f"changing to {self.filter}" if self.filter else "moving the focuser back"
 
     async def run(self, kit: Kit) -> dict[str, Any]:
-        await filter_to(kit, self.filter)
+        if self.filter:
+            await filter_to(kit, self.filter)
         if self.focus_position is not None:
             await focuser_to(kit, self.focus_position)
         return {"filter": self.filter, "focuser": self.focus_position}

@@ -1,4 +1,4 @@
-"""Connect every device, all in parallel."""
+"""Connect every device, all in parallel; cooling begins as soon as the camera is there."""
 
 import asyncio
 from dataclasses import dataclass
@@ -6,26 +6,38 @@ from typing import Any
 
 from vigil.devices.errors import DeviceError
 from vigil.devices.supervised import Supervised
+from vigil.documents.rig import PART_OF_DEVICE
 from vigil.engine.activity import Activity, ActivityFailed, Kit
+
+NEEDED = frozenset(
+    {"camera", "filter wheel", "focuser", "mount", "roof", "cover", "weather station", "safety sensor"}
+)
+"""Without these no exposure; the others are connected where possible."""
 
 
 @dataclass(frozen=True)
 class Connect(Activity):
     KIND = "connect"
-    DEVICES = frozenset({"camera", "filter wheel", "focuser", "mount"})
+    DEVICES = frozenset({*PART_OF_DEVICE, "cooler"})
     words = "connecting the rig"
     expected_s = 5.0
 
     async def run(self, kit: Kit) -> dict[str, Any]:
         problems: list[str] = []
+        cooler = kit.rig.camera.cooler if kit.rig.camera else None
 
         async def one(device: Supervised[Any, Any]) -> None:
             try:
                 await device.connect()
             except DeviceError as problem:
-                problems.append(str(problem))
-            else:
-                await kit.step({"device": device.name}, f"{device.name} connected")
+                if device.name in NEEDED:
+                    problems.append(str(problem))
+                else:
+                    await kit.step({"device": device.name}, f"the night goes on without it: {problem}")
+                return
+            await kit.step({"device": device.name}, f"{device.name} connected")
+            if device.name == "camera" and cooler is not None:  # while the others still connect
+                await device.do("cool", 10.0, lambda c: c.cool(cooler.set_point_c))
 
         async with asyncio.TaskGroup() as group:
             for device in kit.devices.all():

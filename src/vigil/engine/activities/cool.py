@@ -29,6 +29,8 @@ class Cool(Activity):
     async def run(self, kit: Kit) -> dict[str, Any]:
         """Set the cooler and wait until the sensor has been there for half a minute."""
         camera = kit.devices.camera
+        if camera is None:
+            raise ActivityFailed("the rig has no camera")
         await camera.do("cool", 10.0, lambda c: c.cool(self.set_point_c))
         began = kit.clock.utcnow()
         steady_s = 0.0

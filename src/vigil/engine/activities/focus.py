@@ -3,8 +3,14 @@
 from dataclasses import dataclass
 from typing import Any
 
-from vigil.devices.protocols import Exposure
-from vigil.engine.activities.moves import filter_to, focuser_to, take
+from vigil.engine.activities.moves import (
+    BARE_EXPOSURE_S,
+    filter_to,
+    focuser_to,
+    frame_exposure,
+    seen,
+    take,
+)
 from vigil.engine.activity import Activity, ActivityFailed, Kit
 from vigil.focusing.search import Found, Measure, Refused, SearchPlan, confirm, next_step
 from vigil.focusing.vcurve import Sample
@@ -23,19 +29,19 @@ class Focus(Activity):
 
     @property
     def words(self) -> str:
-        return f"focusing through {self.filter}"
+        return f"focusing through {self.filter}" if self.filter else "focusing"
 
     @property
     def expected_s(self) -> float:
         return FOCUS_S
 
     async def run(self, kit: Kit) -> dict[str, Any]:
-        focuser = kit.devices.focuser
-        if focuser.state is None:
+        focuser, limits = kit.devices.focuser, kit.rig.focuser
+        if focuser is None or limits is None or focuser.state is None:
             raise ActivityFailed("the focuser's position is unknown")
         before = focuser.state.position
-        await filter_to(kit, self.filter)
-        limits = kit.rig.focuser
+        if self.filter:
+            await filter_to(kit, self.filter)
         start = max(limits.lowest, min(limits.highest, self.start))
         plan = SearchPlan(
             start, limits.search_step, limits.lowest, limits.highest, limits.approach == "upward"
@@ -62,9 +68,11 @@ class Focus(Activity):
 
     async def _sample(self, kit: Kit, position: int) -> Sample:
         await focuser_to(kit, position)
-        optics, camera = kit.rig.wheel.filter(self.filter), kit.rig.camera
-        frame = await take(kit, Exposure(optics.focus_exposure_s, camera.gain, camera.offset))
-        figures = await kit.measurer.measure(frame.image, camera.full_scale_adu)
+        wheel, camera = kit.rig.wheel, kit.rig.camera
+        assert camera is not None, "a night needs a camera"
+        exposure_s = wheel.filter(self.filter).focus_exposure_s if wheel else BARE_EXPOSURE_S
+        frame = await take(kit, frame_exposure(kit, exposure_s, "focusing"))
+        figures = await kit.measurer.measure(seen(kit, frame), camera.full_scale_adu)
         size = figures.hfr_px if figures.hfr_px > 0 else 0.0  # NaN where no star is fit to be measured
         sample = Sample(position, size, figures.hfr_sigma_px, figures.stars)
         await kit.step(
@@ -80,12 +88,12 @@ class Focus(Activity):
 
     def _result(self, kit: Kit, found: Found, best: int, confirming: Sample) -> dict[str, Any]:
         curve = found.curve
-        state = kit.devices.focuser.state
+        state = kit.devices.focuser.state if kit.devices.focuser else None
         return {
             "focus": {
                 "position": best,
                 "filter": self.filter,
-                "temperature_c": state.temperature_c if state else 0.0,
+                "temperature_c": state.temperature_c if state else None,
                 "hfr_px": round(confirming.hfr_px, 3),
             },
             "curve": {
@@ -96,5 +104,5 @@ class Focus(Activity):
                 "chi2": round(curve.chi2, 2),
             },
             "summary": f"{confirming.hfr_px:.2f} px at {best} ± {curve.best_sigma:.0f}, "
-            f"through {self.filter}",
+            + (f"through {self.filter}" if self.filter else "no filter"),
         }

@@ -1,22 +1,33 @@
 """Movements that several activities make: each stops its device when cancelled."""
 
 import asyncio
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
 
 from vigil.devices.protocols import Exposure, RawFrame
 from vigil.devices.sun import SUN_CLEARANCE_DEG, sun_in_path
+from vigil.devices.supervised import CALL_TRIES
 from vigil.engine.activity import ActivityFailed, Kit
+from vigil.imaging.mosaic import luminance
 from vigil.sky.angles import separation_deg
 
 _SLEW_MARGIN_S = 60.0
-_FOCUSER_TIMEOUT_S = 300.0
+_FOCUSER_MARGIN_S = 15.0
+_SLOWEST_STEPS_S = 20.0
 _WHEEL_TIMEOUT_S = 60.0
 _DOWNLOAD_MARGIN_S = 60.0
+
+
+BARE_EXPOSURE_S = 4.0
+"""For focusing and solving where there are no filters to say it."""
 
 
 async def slew_to(kit: Kit, ra_deg: float, dec_deg: float) -> None:
     """Send the mount to an ICRS direction, never by way of the sun."""
     mount = kit.devices.mount
-    if mount.state is None:
+    if mount is None or mount.state is None or kit.rig.mount is None:
         raise ActivityFailed("the mount's position is unknown")
     here = mount.state.ra_deg, mount.state.dec_deg
     near = sun_in_path(here, (ra_deg, dec_deg), kit.clock.utcnow(), kit.rig.site.place())
@@ -27,7 +38,7 @@ async def slew_to(kit: Kit, ra_deg: float, dec_deg: float) -> None:
     away = float(separation_deg(*here, ra_deg, dec_deg))
     limit_s = 2 * away / kit.rig.mount.slew_deg_s + kit.rig.mount.settle_s + _SLEW_MARGIN_S
     try:
-        await mount.do("slew", limit_s, lambda m: m.slew(ra_deg, dec_deg))
+        await mount.do("slew", limit_s, lambda m: m.slew(ra_deg, dec_deg), before_again=lambda m: m.stop())
     except asyncio.CancelledError:
         await asyncio.shield(mount.do("stop", 10.0, lambda m: m.stop()))
         raise
@@ -36,17 +47,24 @@ async def slew_to(kit: Kit, ra_deg: float, dec_deg: float) -> None:
 async def focuser_to(kit: Kit, position: int) -> None:
     """Arrive at a focuser position from the rig's side of approach, going past it first where needed."""
     focuser, limits = kit.devices.focuser, kit.rig.focuser
-    if focuser.state is None:
+    if focuser is None or limits is None or focuser.state is None:
         raise ActivityFailed("the focuser's position is unknown")
     upward = limits.approach == "upward"
     stops = [position]
     wrong_way = position < focuser.state.position if upward else position > focuser.state.position
-    if wrong_way and limits.overshoot_steps:
+    if wrong_way and limits.overshoot_steps and limits.backlash_by == "Vigil":
         beyond = position - limits.overshoot_steps if upward else position + limits.overshoot_steps
         stops.insert(0, max(limits.lowest, min(limits.highest, beyond)))
     try:
+        here = focuser.state.position
         for stop in stops:
-            await focuser.do(f"move to {stop}", _FOCUSER_TIMEOUT_S, lambda f, to=stop: f.move_to(to))
+            limit_s = _FOCUSER_MARGIN_S + abs(stop - here) / _SLOWEST_STEPS_S
+            await focuser.do(
+                f"move to {stop}", limit_s, lambda f, to=stop: f.move_to(to), before_again=lambda f: f.stop()
+            )
+            here = stop
+        if limits.settle_s:
+            await kit.clock.sleep(limits.settle_s)
     except asyncio.CancelledError:
         await asyncio.shield(focuser.do("stop", 10.0, lambda f: f.stop()))
         raise
@@ -54,18 +72,44 @@ async def focuser_to(kit: Kit, position: int) -> None:
 
 async def filter_to(kit: Kit, name: str) -> None:
     """Turn the wheel to a filter."""
-    slot = kit.rig.wheel.filter(name).slot
-    wheel = kit.devices.wheel
+    wheel, holder = kit.devices.wheel, kit.rig.wheel
+    if wheel is None or holder is None:
+        return  # put in by hand
+    slot = holder.filter(name).slot
+    if slot is None:
+        raise ActivityFailed(f"{name} stands in no slot of {holder.name}")
     if wheel.state is None or wheel.state.slot != slot:
         await wheel.do(f"turn to {name}", _WHEEL_TIMEOUT_S, lambda w: w.move_to(slot))
 
 
-async def take(kit: Kit, exposure: Exposure) -> RawFrame:
+def frame_exposure(kit: Kit, exposure_s: float, use: Literal["framing", "focusing", "solving"]) -> Exposure:
+    """An exposure with the rig's settings for such frames."""
+    if kit.rig.camera is None:
+        raise ActivityFailed("the rig has no camera")
+    chosen = kit.rig.camera.settings_for(use)
+    return Exposure(exposure_s, chosen.gain or 0, chosen.offset or 0, chosen.binning)
+
+
+def seen(kit: Kit, frame: RawFrame) -> NDArray[np.generic]:
+    """The frame as it is measured: of a colour sensor its luminance."""
+    colour = kit.rig.camera is not None and kit.rig.camera.bayer is not None and frame.exposure.binning == 1
+    return luminance(frame.image) if colour else frame.image
+
+
+async def take(kit: Kit, exposure: Exposure, tries: int = CALL_TRIES) -> RawFrame:
     """Take a frame; the camera is idle again when cancelled."""
     camera = kit.devices.camera
-    limit_s = exposure.exposure_s + kit.rig.camera.download_s + _DOWNLOAD_MARGIN_S
+    if camera is None:
+        raise ActivityFailed("the rig has no camera")
+    limit_s = exposure.exposure_s + kit.rig.readout_s(exposure.binning) + _DOWNLOAD_MARGIN_S
     try:
-        return await camera.do(f"expose {exposure.exposure_s:g} s", limit_s, lambda c: c.expose(exposure))
+        return await camera.do(
+            f"expose {exposure.exposure_s:g} s",
+            limit_s,
+            lambda c: c.expose(exposure),
+            before_again=lambda c: c.abort(),
+            tries=tries,
+        )
     except asyncio.CancelledError:
         await asyncio.shield(camera.do("abort", 10.0, lambda c: c.abort()))
         raise

@@ -16,6 +16,8 @@ class WakeMount(Activity):
 
     async def run(self, kit: Kit) -> dict[str, Any]:
         mount = kit.devices.mount
+        if mount is None:
+            return {}
         if mount.state is None or mount.state.parked:
             await mount.do("unpark", 60.0, lambda m: m.unpark())
         await mount.do("start tracking", 10.0, lambda m: m.track(True))

@@ -2,6 +2,7 @@
 
 from datetime import datetime
 
+from vigil.documents.rig.camera import CoolerPart
 from vigil.engine.activities.cool import Cool
 from vigil.engine.check import Check, Condition, Gauge, Standing
 from vigil.engine.view import View
@@ -14,7 +15,7 @@ class Cold(Condition):
     def check(self, view: View, start: datetime, end: datetime) -> Check:
         if view.camera is None:
             return Check(Standing.UNKNOWN, "camera not connected")
-        wanted, within = view.rig.camera.set_point_c, view.plan.orders.camera_within_c
+        wanted, within = _cooler(view).set_point_c, view.plan.orders.camera_within_c
         off = round(abs(view.camera.temperature_c - wanted), 1)
         gauge = Gauge("off set-point", off, within, "°C")
         words = f"{view.camera.temperature_c:.1f} °C, wanted {wanted:.1f} ± {within:g}"
@@ -22,5 +23,10 @@ class Cold(Condition):
         return Check(Standing.MET if off <= within and cooling else Standing.NOT_MET, words, (gauge,))
 
     def activity(self, view: View) -> Cool:
-        camera = view.rig.camera
-        return Cool(camera.set_point_c, view.plan.orders.camera_within_c, camera.minutes_to_cool)
+        cooler = _cooler(view)
+        return Cool(cooler.set_point_c, view.plan.orders.camera_within_c, cooler.minutes_to_cool)
+
+
+def _cooler(view: View) -> CoolerPart:
+    assert view.rig.camera is not None and view.rig.camera.cooler is not None, "only asked of cooled cameras"
+    return view.rig.camera.cooler

@@ -20,13 +20,12 @@ class FocusFresh(Condition):
         if view.focuser is None:
             return Check(Standing.UNKNOWN, "focuser not connected")
         orders = view.plan.orders
-        gauges = (
-            Gauge(
-                "colder or warmer by",
-                round(abs(view.focuser.temperature_c - focus.temperature_c), 1),
-                orders.focus_colder_by_c,
-                "°C",
-            ),
+        now_c, then_c = view.focuser.temperature_c, focus.temperature_c
+        gauges: tuple[Gauge, ...] = ()
+        if now_c is not None and then_c is not None:
+            colder = round(abs(now_c - then_c), 1)
+            gauges = (Gauge("colder or warmer by", colder, orders.focus_colder_by_c, "°C"),)
+        gauges += (
             Gauge(
                 "since focus",
                 round((start - focus.at).total_seconds() / 60, 1),
@@ -42,10 +41,11 @@ class FocusFresh(Condition):
         return Check(Standing.MET, f"focused at {focus.position}, {focus.hfr_px:.2f} px", gauges)
 
     def activity(self, view: View) -> Focus:
-        wheel, focus = view.rig.wheel, view.night.focus
-        here = view.focuser.position if view.focuser else view.rig.focuser.start
-        start = view.focus_position_for(wheel.focus_through) if focus else here
-        return Focus(wheel.focus_through, here if start is None else start)
+        wheel, focuser = view.rig.wheel, view.rig.focuser
+        through = wheel.focus_through if wheel else ""
+        here = view.focuser.position if view.focuser else focuser.start if focuser else 0
+        start = view.focus_position_for(through)
+        return Focus(through, here if start is None else start)
 
 
 def _grown_percent(view: View) -> float:

@@ -11,16 +11,22 @@ class InFilter(Condition):
     name = "filter"
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
-        if view.wheel is None or view.focuser is None:
-            return Check(Standing.UNKNOWN, "filter wheel or focuser not connected")
-        wanted = view.rig.wheel.filter(view.candidate.line.filter)
-        position = view.focus_position_for(wanted.name)
-        if view.wheel.slot != wanted.slot:
-            return Check(Standing.NOT_MET, f"{wanted.name} is not in the beam")
+        name, holder = view.candidate.line.filter, view.rig.wheel
+        turned = holder is not None and holder.kind == "wheel"
+        if turned and view.wheel is None:
+            return Check(Standing.UNKNOWN, "filter wheel not connected")
+        if turned and name and view.wheel is not None and view.wheel.slot != holder.filter(name).slot:
+            return Check(Standing.NOT_MET, f"{name} is not in the beam")
+        in_beam = f"{name} in the beam" if name else "no filter"
+        if view.rig.focuser is None:
+            return Check(Standing.MET, in_beam)
+        if view.focuser is None:
+            return Check(Standing.UNKNOWN, "focuser not connected")
+        position = view.focus_position_for(name)
         if position is not None and view.focuser.position != position:
-            words = f"focuser at {view.focuser.position}, {wanted.name} focuses at {position}"
+            words = f"focuser at {view.focuser.position}, {name or 'the last run'} focuses at {position}"
             return Check(Standing.NOT_MET, words)
-        return Check(Standing.MET, f"{wanted.name} in the beam, focuser at {view.focuser.position}")
+        return Check(Standing.MET, f"{in_beam}, focuser at {view.focuser.position}")
 
     def activity(self, view: View) -> ChangeFilter:
         wanted = view.candidate.line.filter

@@ -27,7 +27,7 @@ class LineRow(QWidget):
         self.filter = Choice()
         self.filter.setAccessibleName("Filter")
         self.filter.setToolTip("Filter")
-        self.filter.addItems([part.name for part in session.rig.wheel.filters])
+        self.filter.addItems(session.rig.filter_names or [""])
         self.filter.setFixedWidth(60)
         self.filter.activated.connect(self._filter_chosen)
         self._said = said
@@ -194,17 +194,22 @@ class PlanText(QWidget):
         for i, (text, block) in enumerate(zip(self.blocks, plan.blocks, strict=True)):
             text.refresh(block, i == 0, i == len(plan.blocks) - 1)
         orders, camera = plan.orders, self._session.rig.camera
+        cooler = camera.cooler if camera else None
+        cold = (
+            f"camera at {words.signed(cooler.set_point_c, 0)} °C ± {orders.camera_within_c:g} · "
+            if cooler
+            else ""
+        )
         self._orders.setText(
-            f"camera at {words.signed(camera.set_point_c, 0)} °C ± {orders.camera_within_c:g} · "
-            f"mount tracking · on target within {orders.target_reach_px:g} px · "
+            f"{cold}mount tracking · on target within {orders.target_reach_px:g} px · "
             f"focus fresh: colder by under {orders.focus_colder_by_c:g} °C, under "
             f"{orders.focus_every_min:g} min, stars grown by under {orders.focus_grown_by_percent:g} %"
         )
         closing = []
         if orders.park_at_end:
             closing.append("mount parked")
-        if orders.warm_at_end:
-            closing.append(f"camera warmed to {words.signed(camera.warm_to_c, 0)} °C, then off")
+        if orders.warm_at_end and cooler:
+            closing.append(f"camera warmed to {words.signed(cooler.warm_to_c, 0)} °C, then off")
         self._closing.setText(" · ".join(closing) or "everything stays as it is")
 
     def _rebuild(self) -> None:

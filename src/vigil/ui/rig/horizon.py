@@ -4,8 +4,9 @@ import math
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPainterPath
+from PyQt6.QtGui import QPainter, QPainterPath, QPolygonF
 
+from vigil.sky.horizon import Horizon as SkyLine
 from vigil.sky.instants import Floats
 from vigil.ui.picture import CENTRE, Picture, write
 from vigil.ui.session import Session
@@ -13,6 +14,7 @@ from vigil.ui.theme import Size, number_font, text_font, theme
 
 _RINGS_DEG = (30, 60)
 _RING_LABEL_AZIMUTH_DEG = 45.0
+_MARGIN_PX, _LETTERS_PX = 22.0, 13.0
 
 
 class Horizon(Picture):
@@ -25,16 +27,22 @@ class Horizon(Picture):
         self.setMinimumHeight(250)
         self.setAccessibleName("The sky over the site, with tonight's targets")
         moments = session.moments
-        for signal in (session.plan.changed, session.sky_changed, moments.changed, moments.now_changed):
+        for signal in (
+            session.plan.changed,
+            session.rig_changed,
+            session.sky_changed,
+            moments.changed,
+            moments.now_changed,
+        ):
             signal.connect(self.update)
 
     @property
     def _radius(self) -> float:
-        return min(self.width(), self.height()) / 2 - 18.0
+        return min(self.width(), self.height()) / 2 - _MARGIN_PX
 
     @property
     def _centre(self) -> QPointF:
-        return QPointF(self.width() / 2, self._radius + 18.0)
+        return QPointF(self.width() / 2, self._radius + _MARGIN_PX)
 
     def place(self, altitude_deg: float, azimuth_deg: float) -> QPointF:
         """Where a direction is drawn."""
@@ -45,15 +53,18 @@ class Horizon(Picture):
 
     def paint(self, painter: QPainter) -> None:
         centre, radius = self._centre, self._radius
-        limit = self._session.rig.site.minimum_altitude_deg
         painter.setPen(theme.pen("line"))
         painter.setBrush(theme.colour("raised"))
         painter.drawEllipse(centre, radius, radius)
         painter.setPen(theme.pen("soft", 1.3))
         painter.setBrush(theme.colour("well"))
-        inner = (90.0 - limit) / 90.0 * radius
-        painter.drawEllipse(centre, inner, inner)
+        lowest = self._session.rig.site.minimum_altitude_deg
+        painter.drawPolygon(QPolygonF(self._sky_line(lowest)))
         painter.setBrush(Qt.BrushStyle.NoBrush)
+        if self.points:
+            # what is really there, where the minimum altitude lies above it
+            painter.setPen(theme.pen("faint", 1.0, dashed=True))
+            painter.drawPolygon(QPolygonF(self._sky_line(-5.0)))
         for ring in _RINGS_DEG:
             painter.setPen(theme.pen("line"))
             size = (90.0 - ring) / 90.0 * radius
@@ -61,9 +72,20 @@ class Horizon(Picture):
             spot = self.place(ring, _RING_LABEL_AZIMUTH_DEG)
             write(painter, spot, f"{ring}°", "faint", number_font(Size.SMALL), CENTRE)
         for name, azimuth in (("N", 0), ("E", 90), ("S", 180), ("W", 270)):
-            spot = self.place(-7.0, azimuth)
+            spot = self.place(-_LETTERS_PX / self._radius * 90.0, azimuth)
             write(painter, QPointF(spot.x(), spot.y() + 4), name, "soft", text_font(Size.SMALL), CENTRE)
         self._paint_targets(painter)
+
+    @property
+    def points(self) -> list[tuple[float, float]]:
+        """(azimuth, altitude) of the horizon's points."""
+        return [(p.azimuth_deg, p.altitude_deg) for p in self._session.rig.site.horizon]
+
+    def _sky_line(self, lowest: float) -> list[QPointF]:
+        """The open sky's edge all round, no lower than a minimum."""
+        azimuths = np.arange(0.0, 360.0, 1.0)
+        heights = SkyLine(tuple(self.points), lowest).altitude_deg(azimuths)
+        return [self.place(float(h), float(a)) for a, h in zip(azimuths, heights, strict=True)]
 
     def _path(self, ra_deg: float, dec_deg: float) -> tuple[Floats, Floats]:
         """Altitudes and azimuths through the night; kept, since hovering paints often."""

@@ -1,9 +1,17 @@
-"""A rig's parts as the window names them, with what is to be said of each."""
+"""A rig's parts as the window names them, in order from sky to sensor, then what stands beside the train."""
 
 from dataclasses import dataclass
 
-from vigil.documents.rig import Rig
+from vigil.documents.messages import DeviceReport
+from vigil.documents.rig import PART_OF_DEVICE, Rig
+from vigil.documents.rig.change import part_name
 from vigil.ui import words
+
+IN_THE_TRAIN = ("telescope", "focuser", "reducer", "guider", "rotator", "wheel", "camera")
+BESIDE = ("mount", "panel", "cover", "roof", "weather", "safety", "heaters", "power")
+ALWAYS = ("site", "frames")
+"""Parts that every rig has."""
+_DEVICE_OF = {part: device for device, part in PART_OF_DEVICE.items()}
 
 
 @dataclass(frozen=True, slots=True)
@@ -15,74 +23,117 @@ class Part:
     name: str
     device: str
     brief: str
-    facts: tuple[tuple[str, str], ...]
 
 
 def parts_of(rig: Rig) -> list[Part]:
-    """From sky to sensor, then what stands beside the train."""
-    telescope, camera, wheel, focuser, mount = rig.telescope, rig.camera, rig.wheel, rig.focuser, rig.mount
-    return [
-        Part(
-            "telescope", "telescope", telescope.name, "",
-            f"{telescope.focal_length_mm:g} mm f/{telescope.focal_ratio:.3g}",
-            (
-                ("focal length", f"{telescope.focal_length_mm:g} mm"),
-                ("aperture", f"{telescope.aperture_mm:g} mm"),
-                ("focal ratio", f"f/{telescope.focal_ratio:.3g}"),
-            ),
-        ),
-        Part(
-            "focuser", "focuser", focuser.name, "focuser", f"{focuser.um_per_step:g} µm a step",
-            (
-                ("range", f"{focuser.lowest} … {focuser.highest}"),
-                ("step", f"{focuser.um_per_step:g} µm"),
-                ("arrives", f"{focuser.approach}, {focuser.overshoot_steps} beyond"),
-                ("search step", f"{focuser.search_step}"),
-            ),
-        ),
-        Part(
-            "wheel", "filters", wheel.name, "filter wheel",
-            f"{len(wheel.filters)} of {wheel.slots} slots",
-            (
-                *((f"{part.slot}  {part.name}", f"{part.centre_nm:g} ± {part.width_nm / 2:g} nm")
-                  for part in wheel.filters),
-                ("focus through", wheel.focus_through),
-                ("solve through", wheel.solve_through),
-            ),
-        ),
-        Part(
-            "camera", "camera", camera.name, "camera",
-            f"{words.signed(camera.set_point_c, 0)} °C",
-            (
-                ("pixels", f"{camera.columns} {words.TIMES} {camera.rows}"),
-                ("pixel", f"{camera.pixel_um:g} µm"),
-                ("gain, offset", f"{camera.gain}, {camera.offset}"),
-                ("electrons", f"{camera.electrons_per_adu:g} e⁻/ADU"),
-                ("set-point", f"{words.signed(camera.set_point_c, 0)} °C"),
-                ("cools in", f"{camera.minutes_to_cool:g} min"),
-                ("warms to", f"{words.signed(camera.warm_to_c, 0)} °C"),
-                ("download", f"{camera.download_s:g} s"),
-            ),
-        ),
-        Part(
-            "mount", "mount", mount.name, "mount", mount.kind.capitalize(),
-            (
-                ("kind", mount.kind.capitalize()),
-                ("slews at", f"{mount.slew_deg_s:g}°/s"),
-                ("settles in", f"{mount.settle_s:g} s"),
-            ),
-        ),
-        Part(
-            "site", "site", rig.site.name, "", words.dec(rig.site.latitude_deg)[:8],
-            (
-                ("latitude", f"{words.signed(rig.site.latitude_deg, 4)}°"),
-                ("longitude", f"{words.signed(rig.site.longitude_deg, 4)}°"),
-                ("height", f"{rig.site.height_m:g} m"),
-                ("time zone", rig.site.time_zone),
-                ("nothing under", f"{rig.site.minimum_altitude_deg:g}°"),
-            ),
-        ),
-    ]  # fmt: skip
+    """Those that the rig has."""
+    keys = [key for key in (*IN_THE_TRAIN, *BESIDE) if getattr(rig, key) is not None]
+    return [_part(rig, key) for key in (*keys, *ALWAYS)]
 
 
-IN_THE_TRAIN = ("telescope", "focuser", "wheel", "camera")
+def missing_parts(rig: Rig) -> list[str]:
+    """The keys of those that can be added."""
+    return [key for key in (*IN_THE_TRAIN, *BESIDE) if getattr(rig, key) is None]
+
+
+def title_of(key: str, rig: Rig) -> str:
+    """What a part is called on the train."""
+    if key == "reducer" and rig.reducer is not None and rig.reducer.factor == 1.0:
+        return "flattener"
+    if key == "guider" and rig.guider is not None:
+        return rig.guider.kind if rig.guider.kind == "guide scope" else "off-axis guider"
+    return part_name(key)
+
+
+def _part(rig: Rig, key: str) -> Part:
+    part = getattr(rig, key)
+    device = _DEVICE_OF.get(key, "")
+    shown_device = device if device in rig.device_names else ""
+    name = getattr(part, "name", "")
+    return Part(key, title_of(key, rig), name, shown_device, _BRIEFS[key](rig))
+
+
+def _focuser(rig: Rig) -> str:
+    return f"{rig.focuser.um_per_step:g} µm/step" if rig.focuser else ""
+
+
+def _wheel(rig: Rig) -> str:
+    if rig.wheel is None:
+        return ""
+    return f"{len(rig.wheel.filters)} of {rig.wheel.slots}" if rig.wheel.kind == "wheel" else "by hand"
+
+
+def _camera(rig: Rig) -> str:
+    if rig.camera is None:
+        return ""
+    cooler = rig.camera.cooler
+    return f"{words.signed(cooler.set_point_c, 0)} °C" if cooler else "no cooler"
+
+
+def _mount(rig: Rig) -> str:
+    return {"german": "German"}.get(rig.mount.kind, rig.mount.kind) if rig.mount else ""
+
+
+def _panel(rig: Rig) -> str:
+    if rig.panel is None:
+        return ""
+    return f"steps {rig.panel.lowest_level}–{rig.panel.top}" if rig.panel.levels else "on or off"
+
+
+def _count(number: int, one: str) -> str:
+    return f"{number} {one}" if number == 1 else f"{number} {one}s"
+
+
+_BRIEFS = {
+    "telescope": lambda rig: f"{rig.telescope.focal_length_mm:g} mm f/{rig.telescope.focal_ratio:.3g}",
+    "focuser": _focuser,
+    "reducer": lambda rig: f"{rig.reducer.factor:g} {words.TIMES}",
+    "guider": lambda rig: f"{rig.guide_focal_length_mm or 0:.4g} mm",
+    "rotator": lambda rig: f"by {rig.rotator.by}",
+    "wheel": _wheel,
+    "camera": _camera,
+    "mount": _mount,
+    "panel": _panel,
+    "cover": lambda rig: f"opens in {rig.cover.moves_in_s:g} s",
+    "roof": lambda rig: f"opens in {rig.roof.moves_in_s:g} s",
+    "weather": lambda rig: f"wind ≤ {rig.weather.wind_limit_m_s:g} m/s" if rig.weather.wind_limit_m_s else "",
+    "safety": lambda rig: f"stale after {rig.safety.stale_after_s:g} s",
+    "heaters": lambda rig: _count(len(rig.heaters.outputs), "heater"),
+    "power": lambda rig: _count(len(rig.power.outlets), "outlet"),
+    "site": lambda rig: words.dec(rig.site.latitude_deg)[:8],
+    "frames": lambda rig: rig.frames.folder or "Vigil's own folder",
+}
+
+
+def state_words(report: DeviceReport) -> str:
+    """What a connected device says of itself, in a few words; empty when it says nothing."""
+    said = report.state
+    if report.lamp not in ("ready", "busy"):
+        return ""
+    if report.doing:
+        return report.doing
+    match report.name:
+        case "camera" | "guide camera":
+            return f"{words.signed(said['temperature_c'], 1)} °C"
+        case "filter wheel":
+            return f"slot {said['slot']}" if said["slot"] is not None else "turning"
+        case "focuser":
+            return words.grouped(said["position"])
+        case "mount":
+            return "parked" if said["parked"] else "tracking" if said["tracking"] else "not tracking"
+        case "rotator":
+            return f"{said['angle_deg']:g}°"
+        case "flat panel":
+            return f"step {said['level']}" if said["level"] else "dark"
+        case "cover" | "roof":
+            return str(said["shutter"])
+        case "weather station":
+            return f"{words.signed(said['temperature_c'], 1)} °C, {said['wind_m_s']:g} m/s"
+        case "safety sensor":
+            return "safe" if said["safe"] else "unsafe"
+        case "heaters":
+            return ", ".join(f"{level:g} %" for level in said["levels_percent"].values())
+        case "power":
+            on = list(said["on"].values())
+            return f"{sum(on)} of {len(on)} on"
+    return ""

@@ -1,123 +1,412 @@
-"""Rig, first version: the train and its numbers to look at; editing and use by hand come next."""
+"""Rig: the train, what stands beside it, what follows, what is wrong; each part edited and worked by hand."""
 
 import shutil
+from collections.abc import Callable
+from itertools import pairwise
 from pathlib import Path
 
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
-from vigil.planning.rignumbers import rig_numbers
+from vigil.documents.rig import PART_OF_DEVICE
+from vigil.documents.rig.change import part_name
+from vigil.planning.muster import Finding, Known, muster
+from vigil.planning.rignumbers import SEEING_ARCSEC, rig_numbers
+from vigil.ui.actions import Action
+from vigil.ui.fields import ValueField, number
+from vigil.ui.image.loading import Loaded, load_for_view
+from vigil.ui.image.view import FrameView
+from vigil.ui.jobs import Jobs
 from vigil.ui.linkstate import LinkState
-from vigil.ui.pieces import Facts, OneLine, button, label, row, wrapped
-from vigil.ui.rig.horizon import Horizon
+from vigil.ui.pieces import Choice, OneLine, button, label, row, wrapped
+from vigil.ui.rig.cards import Cards
+from vigil.ui.rig.compare import Compare
+from vigil.ui.rig.editor import Editor
+from vigil.ui.rig.hand import ByHand
+from vigil.ui.rig.horizonedit import HorizonPage
+from vigil.ui.rig.musterlist import MusterList
+from vigil.ui.rig.newparts import new_part
 from vigil.ui.rig.numbers import Numbers
-from vigil.ui.rig.parts import IN_THE_TRAIN, Part, parts_of
+from vigil.ui.rig.parts import ALWAYS, IN_THE_TRAIN, Part, missing_parts, parts_of, state_words
+from vigil.ui.rig.shelfrow import RigsRow
 from vigil.ui.rig.train import Train
 from vigil.ui.session import Session
-from vigil.ui.workspace import Workspace, page, side
+from vigil.ui.workspace import Workspace, page, scrolled, side
 
-_MOST_WRONG = 4
+_GREEN = "green light"
+Ask = Callable[[str, str, list[tuple[str, str, Callable[[], None]]]], None]
+"""How leave is asked for something that loses something: title, words, answers."""
 
 
 class RigWorkspace(Workspace):
-    """What the rig is, what follows from it, what is wrong with it tonight."""
+    """Chosen part in the inspector; in the middle the train, or the horizon, a comparison, a frame."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, jobs: Jobs, ask: Ask) -> None:
         super().__init__("Rig")
-        self._session = session
-        self.parts: list[Part] = parts_of(session.rig)
-        self.train = Train(session.rig, self.parts)
+        self._session, self._jobs, self._ask = session, jobs, ask
+        self._current = "telescope"
+        self._seeing_arcsec = SEEING_ARCSEC
+        self._free_bytes = shutil.disk_usage(Path.home()).free
+        self._make_middle()
+        self._make_inspector()
+        self.build(self._middle(), self._side())
+        self._connect()
+        self.refresh()
+
+    # -- building -------------------------------------------------------------------------------------
+
+    def _make_middle(self) -> None:
+        session = self._session
+        self.about, self.waits = OneLine("soft"), OneLine("warn")
+        self.rigs = RigsRow(session)
+        self.train, self.cards = Train(), Cards()
+        self.connect_all = button("Connect all", "small", "Every device, all at once")
+        self.disconnect_all = button("Disconnect all", "small", "Every device")
+        self.add = Choice()
+        self.add.setAccessibleName("Add a part")
+        self.told = OneLine("soft")
         self.numbers = Numbers()
-        self.horizon = Horizon(session)
-        self.beside = {
-            part.key: button("", "", part.name) for part in self.parts if part.key not in IN_THE_TRAIN
-        }
-        beside: QHBoxLayout = row(*self.beside.values())
-        beside.addStretch(1)
-        self.wrong = [OneLine("warn") for _ in range(_MOST_WRONG)]
-        self.quiet = wrapped("nothing contradicts tonight's plan", "small")
-        title = label(session.rig.name, "head")
-        about = OneLine("soft")
-        about.say(f"{session.rig.telescope.name} · {session.rig.camera.name} · {session.rig.mount.name}")
-        muster = QVBoxLayout()
-        muster.setSpacing(2)
-        muster.addWidget(self.quiet)
-        for line in self.wrong:
-            muster.addWidget(line)
-        main = page(
-            title,
-            about,
-            self.train,
-            label("Beside the train", "section"),
-            beside,
-            label("What follows", "section"),
-            self.numbers,
-            label("Against tonight's plan", "section"),
-            muster,
-            gap=4,
+        self.seeing = ValueField(
+            "Seeing in arc-seconds", self._set_seeing, lambda said: self.told.say(said, "fault")
         )
-        layout = main.layout()
+        self.seeing.setFixedWidth(52)
+        self.through = Choice()
+        self.through.setAccessibleName("Critical focus zone for")
+        self.muster = MusterList()
+        self.horizon = HorizonPage(session)
+        self.compare = Compare()
+        self.frame, self.frame_words = FrameView(), OneLine("text")
+        self.frame_done = button("Back to the rig", "", "Leave the frame", "Esc")
+
+    def _middle(self) -> QWidget:
+        connecting = row(label("Beside the train", "section"), gap=8)
+        connecting.addStretch(1)
+        for widget in (self.told, self.add, self.connect_all, self.disconnect_all):
+            connecting.addWidget(widget)
+        connecting.setStretch(2, 4)
+        follows = row(label("What follows", "section"), gap=6)
+        follows.addStretch(1)
+        for widget in (label("seeing", "small"), self.seeing, label("″", "small"), self.through):
+            follows.addWidget(widget)
+        inner = QWidget()
+        beneath = QVBoxLayout(inner)
+        beneath.setContentsMargins(0, 0, 0, 0)
+        beneath.setSpacing(4)
+        beneath.addWidget(self.train)
+        beneath.addLayout(connecting)
+        beneath.addWidget(self.cards)
+        beneath.addLayout(follows)
+        beneath.addWidget(self.numbers)
+        beneath.addWidget(label("Muster", "section"))
+        beneath.addWidget(self.muster)
+        beneath.addStretch(1)
+        self._numbers_page = scrolled(inner)
+        frame_page = QWidget()
+        frame_layout = QVBoxLayout(frame_page)
+        frame_layout.setContentsMargins(0, 0, 0, 0)
+        head = row(self.frame_words, self.frame_done)
+        head.setStretch(0, 1)
+        frame_layout.addLayout(head)
+        frame_layout.addWidget(self.frame, 1)
+        self.pages = QStackedWidget()
+        for widget in (self._numbers_page, self.horizon, self.compare, frame_page):
+            self.pages.addWidget(widget)
+        self._frame_page = frame_page
+        made = page(self.rigs, self.about, self.waits, self.pages, gap=4)
+        layout = made.layout()
         assert isinstance(layout, QVBoxLayout)
-        layout.addStretch(1)
+        layout.setStretch(layout.count() - 1, 1)
+        return made
+
+    def _make_inspector(self) -> None:
         self.part_title, self.part_name = label("", "head"), wrapped()
-        self.lamp = wrapped("", "small")
-        self.facts = Facts()
-        inspector = side(
-            self.part_title,
-            self.part_name,
-            self.lamp,
-            self.facts,
-            label(f"Horizon, {session.rig.site.name}", "section"),
-            self.horizon,
-            stretch=False,
-        )
-        inspector_layout = inspector.layout()
-        assert isinstance(inspector_layout, QVBoxLayout)
-        inspector_layout.setStretch(inspector_layout.count() - 1, 1)
-        self.build(main, inspector)
+        self.lamp = label("", "small")
+        self.hand = ByHand(self._session)
+        self.hand_label = label("By hand", "section")
+        self.editor = Editor(self._session.edits)
+        self.remove = button("Remove this part", "plain", "The rig without it; undo brings it back")
+        self.to_train = button("Back to the train", "small", "Leave the horizon", "Esc")
+
+    def _side(self) -> QWidget:
+        inner = QWidget()
+        layout = QVBoxLayout(inner)
+        layout.setContentsMargins(0, 0, 6, 0)
+        layout.setSpacing(6)
+        for widget in (
+            self.hand_label,
+            self.hand,
+            label("As the rig has it", "section"),
+            self.editor,
+            self.remove,
+        ):
+            layout.addWidget(widget)
+        layout.addStretch(1)
+        area = scrolled(inner)
+        made = side(self.part_title, self.part_name, self.lamp, self.to_train, area, stretch=False)
+        side_layout = made.layout()
+        assert isinstance(side_layout, QVBoxLayout)
+        side_layout.setStretch(side_layout.count() - 1, 1)
+        self._area = area
+        return made
+
+    def _connect(self) -> None:
+        session = self._session
         self.train.chosen.connect(self.choose)
-        for key, made in self.beside.items():
-            made.setCheckable(True)
-            made.clicked.connect(lambda _=False, key=key: self.choose(key))
-        session.plan.changed.connect(self.refresh)
-        session.status_changed.connect(self.refresh)
-        session.link_changed.connect(self.refresh)
-        self.choose("telescope")
-        self._count_room()
+        self.cards.chosen.connect(self.choose)
+        self.add.activated.connect(self._add_part)
+        self.connect_all.clicked.connect(lambda: session.device("all", "connect"))
+        self.disconnect_all.clicked.connect(lambda: session.device("all", "disconnect"))
+        self.through.activated.connect(lambda _: self._show_numbers())
+        self.muster.wanted.connect(self.go_to_finding)
+        self.muster.remedied.connect(self.remedy)
+        self.remove.clicked.connect(self._remove_part)
+        self.hand.rebuilt.connect(self._order_tabs)
+        self.editor.rebuilt.connect(self._order_tabs)
+        self.to_train.clicked.connect(lambda: self.choose("telescope"))
+        self.rigs.compare.connect(self.show_comparison)
+        self.rigs.delete.connect(self._ask_delete)
+        self.compare.done.clicked.connect(self._leave_page)
+        self.frame_done.clicked.connect(self._leave_page)
+        self.hand.framed.connect(self._load_frame)
+        session.deed_told.connect(self._tell_deed)
+        session.rig_changed.connect(self._rig_changed)
+        for signal in (
+            session.devices_changed,
+            session.status_changed,
+            session.link_changed,
+            session.plan.changed,
+        ):
+            signal.connect(self.refresh)
+
+    def actions_here(self) -> list[Action]:
+        session = self._session
+
+        def no_keeper() -> str:
+            return "" if session.link is LinkState.OPEN else "no keeper answers"
+
+        return [
+            Action(
+                "Connect all devices", lambda: session.device("all", "connect"), "Ctrl+Shift+C", no_keeper
+            ),
+            Action("Disconnect all devices", lambda: session.device("all", "disconnect"), "", no_keeper),
+            Action("Compare two rigs", self.show_comparison),
+        ]
+
+    # -- choosing -------------------------------------------------------------------------------------
 
     def choose(self, key: str) -> None:
-        """Show a part in the inspector."""
-        self._current = next(part for part in self.parts if part.key == key)
-        self.train.choose(key)
+        """Show a part in the inspector, the site with its horizon in the middle."""
+        self._current = key
+        self.pages.setCurrentWidget(self.horizon if key == "site" else self._numbers_page)
+        self.refresh()
+        self._area.verticalScrollBar().setValue(0)  # type: ignore[union-attr]
+
+    def _order_tabs(self) -> None:
+        """What is built anew would come last of all with Tab."""
+        inner = [*self.hand.findChildren(QWidget), *self.editor.findChildren(QWidget)]
+        tabbed = [w for w in inner if w.focusPolicy() & Qt.FocusPolicy.TabFocus]
+        within = [w for w in tabbed if w.window() is self.window()]
+        for one, following in pairwise([self.to_train, *within, self.remove]):
+            QWidget.setTabOrder(one, following)
+
+    @property
+    def current(self) -> str:
+        return self._current
+
+    def go_to_finding(self, finding: Finding) -> None:
+        """The part, and the field in it where there is one."""
+        key = str(finding.path[0])
+        if getattr(self._session.rig, key) is None:
+            self.add.setFocus()  # what is missing is added there
+            return
+        self.choose(key)
+        if self.editor.go_to(finding.path):
+            self._area.ensureWidgetVisible(self.editor.rows[finding.path])
+        elif key in PART_OF_DEVICE.values() and "connect" in self.hand.controls:
+            self.hand.controls["connect"].setFocus()
+
+    def remedy(self, finding: Finding) -> None:
+        """Do what is offered: connect, or take the value over."""
+        offered = finding.remedy
+        if offered is None:
+            return
+        if offered.device:
+            self._session.device(offered.device, "connect")
+            return
+        try:
+            self._session.edits.edit(finding.path, offered.value)
+        except ValueError as problem:
+            self.told.say(str(problem), "fault")
+
+    def show_comparison(self) -> None:
+        rigs = self._session.rigs
+        others = [e.rig for e in rigs.entries() if e.rig and e.id != self._session.rig.id] if rigs else []
+        self.compare.show_rigs(self._session.rig, others)
+        self.pages.setCurrentWidget(self.compare)
+
+    def _leave_page(self) -> None:
+        self.pages.setCurrentWidget(self.horizon if self._current == "site" else self._numbers_page)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() == Qt.Key.Key_Escape and self.pages.currentIndex() > 0:
+            if self.pages.currentWidget() is self.horizon:
+                self.choose("telescope")
+            else:
+                self._leave_page()
+            return
+        super().keyPressEvent(event)
+
+    # -- parts ----------------------------------------------------------------------------------------
+
+    def _add_part(self, index: int) -> None:
+        if index == 0:
+            return
+        key = missing_parts(self._session.rig)[index - 1]
+        self._session.edits.edit_all({(key,): new_part(key)}, f"adding the {part_name(key)}")
+        self.choose(key)
+
+    def _remove_part(self) -> None:
+        key = self._current
+        self._session.edits.without(key)
+        left = parts_of(self._session.rig)
+        self.choose(left[0].key)
+
+    def _ask_delete(self, lost: str, then: Callable[[], None]) -> None:
+        rig = self._session.rig
+        answers: list[tuple[str, str, Callable[[], None]]] = [
+            ("Keep it", "", lambda: None),
+            ("Delete", "fault", then),
+            ("Cancel", "plain", lambda: None),
+        ]
+        self._ask(f"Delete {rig.name}?", lost, answers)
+
+    def _set_seeing(self, text: str) -> None:
+        self._seeing_arcsec = number(text.replace("″", ""), "seeing", 0.2, 15.0)
+        self._show_numbers()
+
+    # -- showing --------------------------------------------------------------------------------------
+
+    def _rig_changed(self) -> None:
+        self.hand.rebuild()
+        self.horizon.refresh()
+        if self.rigs.choice.currentText().removesuffix(" (example)") != self._session.rig.name:
+            self.rigs.refresh()
         self.refresh()
 
     def refresh(self) -> None:
-        part = self._current
-        self.part_title.setText(part.title.capitalize())
+        session = self._session
+        rig, parts = session.rig, parts_of(session.rig)
+        if self._current not in [part.key for part in parts]:
+            self._current = parts[0].key
+        lamps = {p.key: self._lamp(p) for p in parts if p.device}
+        states = {p.key: state_words(r) for p in parts if (r := session.reports.get(p.device)) is not None}
+        names = [p.name for p in (rig.telescope, rig.camera, rig.mount) if p is not None]
+        self.about.say(" · ".join(names) or "No parts yet: add a telescope, a camera and a mount")
+        self._show_waits()
+        self.train.show_rig(rig, parts, states)
+        self.train.choose(self._current)
+        self.cards.show_parts([p for p in parts if p.key not in IN_THE_TRAIN], lamps, states)
+        self.cards.choose(self._current)
+        self._show_part(next(p for p in parts if p.key == self._current), lamps)
+        missing = missing_parts(rig)
+        wanted = ["Add a part …", *(part_name(key) for key in missing)]
+        if wanted != [self.add.itemText(i) for i in range(self.add.count())]:
+            self.add.clear()
+            self.add.addItems(wanted)
+        self.add.setEnabled(bool(missing))
+        self._show_through()
+        self._show_numbers()
+        self._show_muster()
+        self._show_connecting()
+
+    def _show_connecting(self) -> None:
+        session = self._session
+        reachable = session.link is LinkState.OPEN and session.run not in ("running", "closing")
+        on = [r.lamp in ("ready", "busy") for r in session.reports.values()]
+        self.connect_all.setEnabled(reachable and not all(on))
+        self.disconnect_all.setEnabled(reachable and any(on))
+
+    def _show_waits(self) -> None:
+        """What of the last change is not in force, and why; or that it can't be saved."""
+        session = self._session
+        said = session.edits.save_problem
+        if not said and session.under_way and session.rig_words:
+            said = f"Takes effect {session.rig_words}" if session.rig_words != "nothing changed" else ""
+        self.waits.say(said, "warn")
+        self.waits.setVisible(bool(said))
+
+    def _show_part(self, part: Part, lamps: dict[str, str]) -> None:
+        self.part_title.setText(part.title[:1].upper() + part.title[1:])
         self.part_name.setText(part.name)
-        self.facts.show_facts(list(part.facts))
-        state = self._lamp(part)
-        self.lamp.setText(state)
-        self.lamp.setVisible(bool(state))
-        for other in self.parts:
-            if other.key in self.beside:
-                made = self.beside[other.key]
-                told = self._lamp(other)
-                made.setText(" · ".join(x for x in (other.title, other.brief, told) if x))
-                made.setChecked(other.key == part.key)
-        wrong = self._session.plan.contradictions()
-        self.quiet.setVisible(not wrong)
-        for line, said in zip(self.wrong, [*wrong, *[""] * _MOST_WRONG], strict=False):
-            line.say(said)
-            line.setVisible(bool(said))
+        self.part_name.setVisible(bool(part.name))
+        lamp, report = lamps.get(part.key, ""), self._session.reports.get(part.device)
+        self.lamp.setText(" · ".join(x for x in (lamp, state_words(report) if report else "") if x))
+        self.lamp.setVisible(bool(lamp))
+        for widget in (self.hand_label, self.hand):
+            widget.setVisible(bool(part.device))
+        self.hand.show_device(part.device)
+        self.editor.show_part(part.key, self._session.deferred)
+        self.remove.setVisible(part.key not in ALWAYS)
+        self.to_train.setVisible(part.key == "site")
 
     def _lamp(self, part: Part) -> str:
-        status = self._session.status
-        if not part.device:
-            return ""
-        if status is None or self._session.link is not LinkState.OPEN:
-            return "unknown: no keeper"
-        return status.devices.get(part.device, "not part of the keeper's rig")
+        if self._session.link is not LinkState.OPEN:
+            return "no keeper"
+        report = self._session.reports.get(part.device)
+        return report.lamp if report is not None else "not connected"
 
-    def _count_room(self) -> None:
-        free = shutil.disk_usage(Path.home()).free
-        self.numbers.show_numbers(rig_numbers(self._session.rig, free_bytes=free))
+    def _show_through(self) -> None:
+        wanted = [_GREEN, *self._session.rig.filter_names]
+        if wanted != [self.through.itemText(i) for i in range(self.through.count())]:
+            self.through.clear()
+            self.through.addItems(wanted)
+
+    def _show_numbers(self) -> None:
+        self.seeing.show_value(f"{self._seeing_arcsec:g}")
+        through = self.through.currentText()
+        self.numbers.show_numbers(
+            rig_numbers(self._session.rig, self._seeing_arcsec, self._free_bytes, through)
+        )
+
+    def findings(self) -> list[Finding]:
+        """Muster, with the plan's own contradictions after it."""
+        session = self._session
+        lines = [line for block in session.plan.plan.blocks for line in block.lines]
+        asked = any(r.lamp != "not connected" for r in session.reports.values())
+        known = Known(
+            at=session.now,
+            free_bytes=self._free_bytes,
+            longest_exposure_s=max((line.exposure_s for line in lines), default=None),
+            # before anybody has connected anything nothing is amiss
+            reports=list(session.reports.values()) if asked else None,
+        )
+        return muster(session.rig, known)
+
+    def _show_muster(self) -> None:
+        found = self.findings()
+        in_plan = self._session.plan.contradictions()
+        found += [Finding(("telescope",), f"Tonight's plan: {words}", doubt=True) for words in in_plan]
+        self.muster.show_findings(
+            found, "Nothing is wrong with this rig, and nothing contradicts tonight's plan."
+        )
+
+    def _tell_deed(self, deed: object) -> None:
+        if getattr(deed, "device", "") == "all":
+            failed = getattr(deed, "stage", "") == "failed"
+            self.told.say(str(getattr(deed, "reason", "")), "fault" if failed else "soft")
+
+    # -- frames by hand -------------------------------------------------------------------------------
+
+    def _load_frame(self, path: str, words: str) -> None:
+        self._jobs.run(
+            "hand frame",
+            lambda: load_for_view(Path(path)),
+            lambda loaded: self._show_frame(loaded, words),
+            lambda problem: self.told.say(str(problem), "fault"),
+        )
+
+    def _show_frame(self, loaded: Loaded, words: str) -> None:
+        self.frame.show_frame(loaded.pyramid, loaded.stretch)
+        self.frame_words.say(words)
+        self.pages.setCurrentWidget(self._frame_page)

@@ -21,6 +21,8 @@ from vigil.ui.targets.field import Field, load_field
 from vigil.ui.targets.found import Found
 from vigil.ui.workspace import Workspace, page, scrolled, side
 
+_WITHOUT_CAMERA_DEG = (1.0, 1.0)
+
 
 class Targets(Workspace):
     """First version: by name."""
@@ -77,6 +79,7 @@ class Targets(Workspace):
         self.chart.field_wanted.connect(self._look_up)
         self.put.clicked.connect(self.put_in_plan)
         session.plan.changed.connect(self._show_put)
+        session.rig_changed.connect(self._rig_changed)
         session.night_changed.connect(self._turn_sensor)
         session.sky_changed.connect(self._retell)
         session.moments.changed.connect(self._moment_changed)
@@ -154,8 +157,16 @@ class Targets(Workspace):
 
     def _field_deg(self) -> tuple[float, float]:
         rig = self._session.rig
+        if not rig.frames_sky:
+            return _WITHOUT_CAMERA_DEG
         rows, columns = rig.field_px()
         return field_deg(rig.scale_arcsec_px(), columns, rows)
+
+    def _rig_changed(self) -> None:
+        """Another camera frames another piece of sky."""
+        if self.target is not None:
+            self.chart.show_target(self.target, self._field_deg(), self._angle())
+            self._retell()
 
     def _angle(self) -> float:
         """How the camera stood in the last solved frame; 0 until one is."""
@@ -210,6 +221,9 @@ class Targets(Workspace):
         altitude = session.sky.at(session.altitudes_deg(entry.ra_deg, entry.dec_deg), shown)
         facts.append((f"altitude at {words.clock(shown, zone)}", words.degrees(altitude)))
         self.tonight_facts.show_facts(facts)
+        if not rig.frames_sky:
+            self.frame_facts.show_facts([("no frame", "no telescope or camera")])
+            return
         wide, high = self._field_deg()
         self.frame_facts.show_facts(
             [

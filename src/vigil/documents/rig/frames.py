@@ -1,0 +1,21 @@
+"""Where frames go and what they are called."""
+
+from typing import Annotated
+
+from pydantic import field_validator
+
+from vigil.documents.rig.part import Part, Shown
+from vigil.files.names import USUAL_PATTERN, check_pattern
+
+
+class FramesPart(Part):
+    """Folder and naming pattern; an empty folder is Vigil's own."""
+
+    folder: Annotated[str | None, Shown("folder", help="empty: Vigil's own")] = None
+    pattern: Annotated[str, Shown("naming pattern", safe=True)] = USUAL_PATTERN
+
+    @field_validator("pattern")
+    @classmethod
+    def _known_fields(cls, pattern: str) -> str:
+        check_pattern(pattern)
+        return pattern

@@ -1,0 +1,24 @@
+"""The guider."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from vigil.documents.rig.part import Name, NotNegative, Part, Positive, Shown
+
+
+class GuiderPart(Part):
+    """A guide scope, or an off-axis guider behind the main telescope, with its camera."""
+
+    name: Name
+    kind: Annotated[Literal["guide scope", "off-axis"], Shown("kind")] = "guide scope"
+    focal_length_mm: Annotated[
+        Positive | None, Shown("focal length", "mm", help="empty: off-axis, the telescope's")
+    ] = None
+    columns: Annotated[int, Field(ge=64, le=100_000), Shown("columns", "px")] = 1280
+    rows: Annotated[int, Field(ge=64, le=100_000), Shown("rows", "px")] = 960
+    pixel_um: Annotated[float, Field(gt=0.2, lt=100), Shown("pixel", "µm")] = 3.75
+    bit_depth: Annotated[int, Field(ge=8, le=16), Shown("depth", "bit")] = 12
+    exposure_s: Annotated[Positive, Shown("exposure", "s", safe=True)] = 2.0
+    gain: Annotated[int, Field(ge=0), Shown("gain", safe=True)] = 100
+    dither_px: Annotated[NotNegative, Shown("dither", "main px", safe=True)] = 5.0

@@ -1,0 +1,104 @@
+"""Frames taken by hand: kept when single, in a short ring of files when looped, always measured."""
+
+import math
+from pathlib import Path
+from typing import Any, Literal
+
+from vigil.devices.protocols import Exposure, RawFrame
+from vigil.devices.supervised import Supervised
+from vigil.documents.rig import Rig
+from vigil.engine.activities.moves import seen
+from vigil.engine.activity import ActivityFailed, Kit
+from vigil.engine.measuring import FrameFigures
+from vigil.files.fits import Header, write_frame
+from vigil.runtime.workshop import Workshop
+
+_RING = 3
+_DOWNLOAD_MARGIN_S = 60.0
+
+
+async def take_frame(
+    kit: Kit, workshop: Workshop, folder: Path, name: str, values: dict[str, Any], number: int | None
+) -> tuple[str, dict[str, Any]]:
+    """One frame of the camera `name`; `number` counts in a loop. Returns a sentence and its figures."""
+    camera: Supervised[Any, Any] = kit.devices.named(name)
+    exposure = _exposure(kit.rig, name, values, "lights" if number is None else "focusing")
+    limit_s = exposure.exposure_s + kit.rig.readout_s(exposure.binning) + _DOWNLOAD_MARGIN_S
+    frame: RawFrame = await camera.do(
+        f"expose {exposure.exposure_s:g} s",
+        limit_s,
+        lambda c: c.expose(exposure),
+        before_again=lambda c: c.abort(),
+    )
+    stem = name.replace(" ", "-")
+    if number is None:
+        path = folder / f"{stem}_{frame.started_at:%Y-%m-%d_%H%M%S}.fits"
+    else:
+        path = folder / f"{stem}_loop-{number % _RING}.fits"
+    guides = name == "guide camera"
+    header = _header(kit.rig, frame, guides)
+    await workshop.run(_write, path, frame, header)
+    full_scale = _full_scale_adu(kit.rig, guides)
+    image = frame.image if guides else seen(kit, frame)
+    figures = await kit.measurer.measure(image, full_scale)
+    return _sentence(figures, frame), {
+        "path": str(path),
+        **_plain(figures),
+        "exposure_s": exposure.exposure_s,
+    }
+
+
+def _exposure(rig: Rig, name: str, values: dict[str, Any], use: Literal["lights", "focusing"]) -> Exposure:
+    if name == "guide camera":
+        gain = rig.guider.gain if rig.guider else 0
+        return Exposure(values["exposure_s"], gain, 20, values["binning"])
+    if rig.camera is None:
+        raise ActivityFailed("the rig has no camera")
+    chosen = rig.camera.settings_for(use)
+    return Exposure(values["exposure_s"], chosen.gain or 0, chosen.offset or 0, values["binning"])
+
+
+def _full_scale_adu(rig: Rig, guides: bool) -> int:
+    if guides:
+        return 2 ** (rig.guider.bit_depth if rig.guider else 16) - 1
+    return rig.camera.full_scale_adu if rig.camera else 65535
+
+
+def _header(rig: Rig, frame: RawFrame, guides: bool) -> Header:
+    exposure, part = frame.exposure, rig.guider if guides else rig.camera
+    length_mm = rig.guide_focal_length_mm if guides else rig.focal_length_mm
+    header: Header = {
+        "IMAGETYP": ("TRIAL", "taken by hand"),
+        "DATE-OBS": (frame.started_at.strftime("%Y-%m-%dT%H:%M:%S.%f")[:-3], "UTC, start of exposure"),
+        "EXPTIME": (exposure.exposure_s, "[s] exposure"),
+        "GAIN": (exposure.gain, "camera's gain setting"),
+        "XBINNING": (exposure.binning, ""),
+        "YBINNING": (exposure.binning, ""),
+        "CCD-TEMP": (frame.temperature_c, "[degC] sensor"),
+        "INSTRUME": (part.name if part else "", "camera"),
+        "ROWORDER": ("BOTTOM-UP", "the first row is the picture's lowest"),
+    }
+    if part is not None:
+        header["XPIXSZ"] = header["YPIXSZ"] = (part.pixel_um, "[um] one unbinned pixel")
+    if length_mm is not None:
+        header["FOCALLEN"] = (length_mm, "[mm]")
+    if not guides and rig.camera is not None and rig.camera.bayer is not None:
+        header["BAYERPAT"] = (rig.camera.bayer, "lowest two rows, left to right")
+    return header
+
+
+def _write(path: Path, frame: RawFrame, header: Header) -> None:
+    path.parent.mkdir(parents=True, exist_ok=True)
+    write_frame(path, frame.image, header)
+
+
+def _plain(figures: FrameFigures) -> dict[str, Any]:
+    hfr = None if math.isnan(figures.hfr_px) else round(figures.hfr_px, 3)
+    return {"stars": figures.stars, "hfr_px": hfr, "background_adu": round(figures.background_adu, 1)}
+
+
+def _sentence(figures: FrameFigures, frame: RawFrame) -> str:
+    sky = f"sky {figures.background_adu:.0f} ADU"
+    if not figures.stars:
+        return f"{frame.exposure.exposure_s:g} s: no stars, {sky}"
+    return f"{frame.exposure.exposure_s:g} s: {figures.stars} stars, HFR {figures.hfr_px:.2f} px, {sky}"
