@@ -1,5 +1,7 @@
 """What stands beside the train: rotator, flat panel, cover and roof, weather, safety, heaters, power."""
 
+import asyncio
+
 from vigil.devices.errors import Refused
 from vigil.devices.protocols import (
     Capabilities,
@@ -40,6 +42,7 @@ class SimRotator(_Beside):
     def __init__(self, bench: Bench) -> None:
         super().__init__(bench, "rotator")
         self._moving = self._stop = False
+        self._motion: asyncio.Future[None] | None = None
 
     async def read(self) -> RotatorState:
         self._bench.need(self._name)
@@ -54,6 +57,11 @@ class SimRotator(_Beside):
         if self._moving:
             raise Refused("rotator: already moving")
         self._moving, self._stop = True, False
+        self._motion = asyncio.ensure_future(self._go(angle_deg))
+        await asyncio.shield(self._motion)
+
+    async def _go(self, angle_deg: float) -> None:
+        bench = self._bench
         try:
             while bench.state.rotator_deg != angle_deg and not self._stop:
                 most = _ROTATOR_DEG_S * _TICK_S

@@ -16,6 +16,7 @@ class SimFocuser:
         self._bench = bench
         self._moving = False
         self._stop = False
+        self._motion: asyncio.Future[None] | None = None
 
     async def connect(self) -> None:
         await self._bench.connect("focuser", 1.0)
@@ -46,6 +47,12 @@ class SimFocuser:
         if self._moving:
             raise Refused("focuser: already moving")
         self._moving, self._stop = True, False
+        # whoever waits may be gone: the motor goes on to where it was sent, until it is stopped
+        self._motion = asyncio.ensure_future(self._go(position))
+        await asyncio.shield(self._motion)
+
+    async def _go(self, position: int) -> None:
+        bench = self._bench
         try:
             while bench.state.focuser_position != position and not self._stop:
                 left = position - bench.state.focuser_position
@@ -53,11 +60,6 @@ class SimFocuser:
                 self._turn(max(-most, min(most, left)))
                 bench.save()
                 await bench.clock.sleep(_TICK_S)
-        except asyncio.CancelledError:
-            # nobody waits any more, but the motor goes on to where it was sent
-            self._turn(position - bench.state.focuser_position if not self._stop else 0)
-            bench.save()
-            raise
         finally:
             self._moving = False
 

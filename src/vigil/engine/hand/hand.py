@@ -99,7 +99,8 @@ class Hand:
                 text = str(problem)
                 raise HandRefused(text if text.startswith(device) else f"{device}: {text}") from None
         claims = deeds.CLAIMS.get((device, action), frozenset({device}))
-        holder = self._arbiter.taken(claims)
+        begun = next((job.words for job in self.jobs if job.claims & claims), None)
+        holder = begun or self._arbiter.taken(claims)
         if holder is not None:
             raise HandRefused(f"{device}: busy with {holder}; stop that first")
         self._start(deed_id, device, action, said, claims, self._work(deed_id, device, action, values, said))
@@ -137,7 +138,14 @@ class Hand:
     ) -> None:
         task = asyncio.ensure_future(self._carry_out(deed_id, device, action, words, claims, work))
         self._jobs[deed_id] = Job(deed_id, device, action, words, claims, task)
-        task.add_done_callback(lambda _: self._jobs.pop(deed_id, None))
+
+        def ended(done: "asyncio.Task[None]") -> None:
+            self._jobs.pop(deed_id, None)
+            if done.cancelled():  # before it began: nothing of it has run that could have told
+                work.close()
+                self._say(deed_id, device, action, words, Stage.STOPPED, "stopped before it began")
+
+        task.add_done_callback(ended)
 
     async def _carry_out(
         self, deed_id: str, device: str, action: str, words: str, claims: frozenset[str], work: Any
