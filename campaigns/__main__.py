@@ -3,12 +3,13 @@
 import json
 import sys
 
-from campaigns import nights, skyoracle, solvefields, turns
+from campaigns import nights, rigs, skyoracle, solvefields, turns
 
 CAMPAIGNS = {
     "sky": skyoracle.campaign,
     "solving": solvefields.campaign,
     "nights": nights.campaign,
+    "rigs": rigs.campaign,
     "turns": turns.campaign,
 }
 
