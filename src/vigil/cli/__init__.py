@@ -183,7 +183,8 @@ During a night devices are free in a hold only; stop always works.
   vigil device all connect                connect them, all at once
   vigil device mount                      what it says and what can be asked of it
   vigil device mount slew 05:16:12 +34:27
-  vigil device focuser by -- -20          (-- before a negative value)"""
+  vigil device focuser by -20
+  vigil device mount slew -- 05:35 -05:23   (-- before a negative declination)"""
 
 _WINDOW = """Opens the window; starts a keeper for the rig, or attaches to the one that runs.
 Closing the window leaves a night running."""
