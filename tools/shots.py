@@ -17,17 +17,20 @@ os.environ["QT_QPA_PLATFORM"] = "offscreen"
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from campaigns.night import Played, play
-from vigil.cli.files import demo_file
+from vigil.cli.files import EXAMPLE_RIGS, demo_file
 from vigil.documents.events import Event, Kind
-from vigil.documents.messages import Command, Status
+from vigil.documents.messages import Command, Deed, DeviceReport, Reports, Status
+from vigil.documents.messages import Stage as Stage_
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
+from vigil.documents.rig.rigs import Rigs
 from vigil.documents.store import load
 from vigil.ui.app import make_application
 from vigil.ui.gallery import Gallery
 from vigil.ui.jobs import Jobs
 from vigil.ui.linkstate import LinkState
 from vigil.ui.planmodel import PlanModel
+from vigil.ui.rig.workspace import RigWorkspace
 from vigil.ui.session import Session
 from vigil.ui.targets.workspace import Targets
 from vigil.ui.theme import Light, Size, theme
@@ -132,6 +135,57 @@ def main(names: list[str]) -> int:
     return 0
 
 
+def _take_rig(stage: Stage, wanted: Callable[[str], bool]) -> None:
+    """The Rig workspace by day: devices connected, three things wrong."""
+    window, session = stage.window, stage.session
+    session.rigs = Rigs(Path("rigs of the pictures"), [demo_file(f"{name}.json") for name in EXAMPLE_RIGS])
+    window.go_to("Rig")
+    rig = window.workspace("Rig")
+    assert isinstance(rig, RigWorkspace)
+    rig.rigs.refresh()
+    reports = [r for r in stage.told.statuses[stage.told.index(_is(Kind.EXPOSURE_STARTED))].reports]
+    changes = {
+        "heaters": {"lamp": "not connected", "state": {}},
+        "camera": {"figures": {"camera.pixel_um": 3.8}},
+        "mount": {"clock_off_s": 20.0, "state": {**_state(reports, "mount"), "tracking": True}},
+    }
+    shown = [r.model_copy(update=changes.get(r.name, {})) for r in reports]
+    session.take_news([Reports(at=session.now, devices=shown)])
+    stage.settle()
+    if wanted("rig"):
+        _save(window, "rig")
+    rig.choose("mount")
+    deed = Deed(
+        id="1", at=session.now, device="mount", action="nudge", words="mount nudge north 64 1",
+        stage=Stage_.DONE, reason="north by 16.0′",
+    )  # fmt: skip
+    session.take_news([deed])
+    stage.settle()
+    if wanted("rig-by-hand"):
+        _save(window, "rig-by-hand")
+    theme.set_light(Light.RED)
+    stage.settle()
+    if wanted("rig-red"):
+        _save(window, "rig-red")
+    theme.set_light(Light.DARK)
+    rig.choose("site")
+    rig.horizon.drawn.chosen = 3
+    stage.settle()
+    if wanted("rig-horizon"):
+        _save(window, "rig-horizon")
+    rig.choose("telescope")
+    rig.show_comparison()
+    stage.settle()
+    if wanted("rig-compare"):
+        _save(window, "rig-compare")
+    rig.compare.done.click()
+    session.take_news([Reports(at=session.now, devices=[])])
+
+
+def _state(reports: list[DeviceReport], name: str) -> dict[str, object]:
+    return next(report.state for report in reports if report.name == name)
+
+
 def _take_views(told: Told, wanted: Callable[[str], bool]) -> None:
     stage = Stage(told)
     window = stage.window
@@ -140,10 +194,7 @@ def _take_views(told: Told, wanted: Callable[[str], bool]) -> None:
     stage.settle()
     if wanted("night"):
         _save(window, "night")
-    window.go_to("Rig")
-    stage.settle()
-    if wanted("rig"):
-        _save(window, "rig")
+    _take_rig(stage, wanted)
     window.go_to("Targets")
     stage.settle()
     targets = window.workspace("Targets")

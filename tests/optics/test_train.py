@@ -41,7 +41,7 @@ def test_what_follows_from_the_demo_rig() -> None:
         (0.8, "far too coarse"),
         (1.2, "a little coarse"),
         (1.86, "well sampled"),
-        (5.0, "finer than the seeing"),
+        (5.0, "finer than seeing"),
     ],
 )
 def test_sampling_in_words(pixels: float, verdict: str) -> None:

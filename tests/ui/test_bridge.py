@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from vigil.documents.events import Event, Kind
-from vigil.documents.messages import Answer, Ask, Command, Live, Resync, Status
+from vigil.documents.messages import Answer, Ask, Command, Deed, Live, Resync, Stage, Status
 from vigil.link.endpoint import KeeperGone, News
 from vigil.ui.bridge import Bridge
 from vigil.ui.linkstate import LinkState
@@ -119,8 +119,9 @@ def test_news_come_in_batches_in_order(talk: Any, qtbot: QtBot) -> None:
 def test_a_slow_client_asks_anew_from_where_it_was(talk: Any, qtbot: QtBot) -> None:
     _, keeper, heard = talk
     live = Live(at=AT, topic="cool", words="cooling", initial=0, current=1, target=2, unit="°C")
-    keeper.script += [event(1), live, Resync(), event(2)]
-    until(qtbot, lambda: sum(map(len, heard["batches"])) == 3)
+    deed = Deed(id="x7", at=AT, device="mount", action="park", words="mount park", stage=Stage.DONE)
+    keeper.script += [event(1), live, deed, Resync(), event(2)]
+    until(qtbot, lambda: sum(map(len, heard["batches"])) == 4)
     assert keeper.after == [0, 1]
 
 

@@ -45,7 +45,7 @@ def sampling_verdict(pixels_per_fwhm: float) -> str:
         return "a little coarse"
     if pixels_per_fwhm <= 4.0:
         return "well sampled"
-    return "finer than the seeing"
+    return "finer than seeing"
 
 
 def dawes_limit_arcsec(aperture_mm: float) -> float:

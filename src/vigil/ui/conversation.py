@@ -5,6 +5,7 @@ import logging
 from collections.abc import Callable, Coroutine
 from typing import Any, Protocol
 
+from vigil.documents.events import Event
 from vigil.documents.messages import Answer, Ask, Resync, Status
 from vigil.link.endpoint import KeeperGone, Link, News
 from vigil.ui.linkstate import Connector, LinkState
@@ -138,7 +139,8 @@ class Conversation:
         async for news in link.news(self._last_id):
             if isinstance(news, Resync):
                 return True
-            self._last_id = max(self._last_id, getattr(news, "id", 0))
+            if isinstance(news, Event):
+                self._last_id = max(self._last_id, news.id)
             self._batch.append(news)
             if not self._flushing:
                 self._flushing = True

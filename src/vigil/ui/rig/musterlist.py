@@ -84,7 +84,7 @@ class MusterList(QWidget):
             layout = row(line)
             layout.setStretch(0, 1)
             if finding.remedy is not None:
-                made = button(finding.remedy.words, "plain", f"{finding.words}")
+                made = button(finding.remedy.words, "small", finding.words)
                 made.clicked.connect(lambda _=False, f=finding: self.remedied.emit(f))
                 self.remedies[n] = made
                 layout.addWidget(made)

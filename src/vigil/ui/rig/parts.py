@@ -41,7 +41,7 @@ def title_of(key: str, rig: Rig) -> str:
     if key == "reducer" and rig.reducer is not None and rig.reducer.factor == 1.0:
         return "flattener"
     if key == "guider" and rig.guider is not None:
-        return rig.guider.kind if rig.guider.kind == "guide scope" else "off-axis guider"
+        return rig.guider.kind
     return part_name(key)
 
 
@@ -105,7 +105,7 @@ _BRIEFS = {
 }
 
 
-def state_words(report: DeviceReport) -> str:
+def state_words(report: DeviceReport, rig: Rig) -> str:
     """What a connected device says of itself, in a few words; empty when it says nothing."""
     said = report.state
     if report.lamp not in ("ready", "busy"):
@@ -116,7 +116,10 @@ def state_words(report: DeviceReport) -> str:
         case "camera" | "guide camera":
             return f"{words.signed(said['temperature_c'], 1)} °C"
         case "filter wheel":
-            return f"slot {said['slot']}" if said["slot"] is not None else "turning"
+            if said["slot"] is None:
+                return "turning"
+            held = [f.name for f in rig.wheel.filters if f.slot == said["slot"]] if rig.wheel else []
+            return held[0] if held else f"slot {said['slot']}"
         case "focuser":
             return words.grouped(said["position"])
         case "mount":

@@ -300,7 +300,9 @@ class RigWorkspace(Workspace):
         if self._current not in [part.key for part in parts]:
             self._current = parts[0].key
         lamps = {p.key: self._lamp(p) for p in parts if p.device}
-        states = {p.key: state_words(r) for p in parts if (r := session.reports.get(p.device)) is not None}
+        states = {
+            p.key: state_words(r, rig) for p in parts if (r := session.reports.get(p.device)) is not None
+        }
         names = [p.name for p in (rig.telescope, rig.camera, rig.mount) if p is not None]
         self.about.say(" · ".join(names) or "No parts yet: add a telescope, a camera and a mount")
         self._show_waits()
@@ -341,7 +343,9 @@ class RigWorkspace(Workspace):
         self.part_name.setText(part.name)
         self.part_name.setVisible(bool(part.name))
         lamp, report = lamps.get(part.key, ""), self._session.reports.get(part.device)
-        self.lamp.setText(" · ".join(x for x in (lamp, state_words(report) if report else "") if x))
+        self.lamp.setText(
+            " · ".join(x for x in (lamp, state_words(report, self._session.rig) if report else "") if x)
+        )
         self.lamp.setVisible(bool(lamp))
         for widget in (self.hand_label, self.hand):
             widget.setVisible(bool(part.device))
