@@ -291,7 +291,7 @@ def test_a_value_that_waits_for_the_nights_end_looks_different(stage: Stage) -> 
     status = stage.told.statuses[upto - 1].model_copy(update={"deferred": ["telescope.focal_length_mm"]})
     stage.bridge.status_came.emit(status)
     row = rig.editor.rows[("telescope", "focal_length_mm")]
-    assert row.input.property("state") == "waiting" and row.unit.text() == "at the end"
+    assert row.input.property("state") == "waiting" and row.unit.text() == "later"
     assert "when the night is over: telescope · focal length" in rig.waits.text
 
 

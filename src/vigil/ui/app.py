@@ -145,16 +145,20 @@ def run_window(
 
     Returns 0; with `exit_when_done` 3 when frames lack.
     """
+    changing = False
     while True:
         desk = Desk(opened)
         by_itself = _ByItself(desk, autostart, exit_when_done)
         signal.signal(signal.SIGINT, lambda *_, window=desk.window: window.close_window())
         desk.show()
+        if changing:
+            desk.window.go_to("Rig")
         desk.app.exec()
         desk.close()
         if not desk.next_rig:
             return by_itself.status
-        opened, autostart, exit_when_done = open_rig(desk.next_rig), False, False
+        opened, changing = open_rig(desk.next_rig), True
+        autostart = exit_when_done = False
 
 
 class _ByItself:

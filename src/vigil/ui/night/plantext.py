@@ -29,6 +29,8 @@ class LineRow(QWidget):
         self.filter.setToolTip("Filter")
         self.filter.addItems(session.rig.filter_names or [""])
         self.filter.setFixedWidth(60)
+        if not session.rig.filter_names:
+            self.filter.hide()
         self.filter.activated.connect(self._filter_chosen)
         self._said = said
         self.count = ValueField("How many frames", self._set_count, said)
@@ -200,11 +202,13 @@ class PlanText(QWidget):
             if cooler
             else ""
         )
-        self._orders.setText(
-            f"{cold}mount tracking · on target within {orders.target_reach_px:g} px · "
-            f"focus fresh: colder by under {orders.focus_colder_by_c:g} °C, under "
-            f"{orders.focus_every_min:g} min, stars grown by under {orders.focus_grown_by_percent:g} %"
-        )
+        fresh = ""
+        if self._session.rig.focuser is not None:
+            fresh = (
+                f" · focus fresh: colder by under {orders.focus_colder_by_c:g} °C, under "
+                f"{orders.focus_every_min:g} min, stars grown by under {orders.focus_grown_by_percent:g} %"
+            )
+        self._orders.setText(f"{cold}mount tracking · on target within {orders.target_reach_px:g} px{fresh}")
         closing = []
         if orders.park_at_end:
             closing.append("mount parked")

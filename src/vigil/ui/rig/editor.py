@@ -147,7 +147,7 @@ class FieldRow(QWidget):
             set_styled(self.input, "state", "waiting" if waits else "")
         unit = self.field.shown.unit
         if waits:
-            unit = "at the end"
+            unit = "later"
         elif values.is_hour_angle(self.field) and value is not None:
             unit = f"min · {value / 4:.4g}°"
         self.unit.setText(unit)

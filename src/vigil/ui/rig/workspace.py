@@ -290,7 +290,7 @@ class RigWorkspace(Workspace):
     def _rig_changed(self) -> None:
         self.hand.rebuild()
         self.horizon.refresh()
-        if self.rigs.choice.currentText().removesuffix(" (example)") != self._session.rig.name:
+        if self.rigs.choice.currentText() != self._session.rig.name:  # renamed, or an example until now
             self.rigs.refresh()
         self.refresh()
 
