@@ -242,6 +242,27 @@ def test_every_kind_refuses_when_not_connected_busy_or_not_capable(tmp_path: Pat
     by_hand(main, full_rig(), tmp_path)
 
 
+def test_cooling_begins_while_the_others_still_connect(tmp_path: Path) -> None:
+    rig = with_value(full_rig(), ("simulated", "times_out"), {"mount": 1.0})
+
+    async def main(bench: Bench) -> None:
+        name, refused = await bench.ask("all", "ready")
+        assert not refused
+        await asyncio.sleep(10)
+        reports = {r.name: r for r in (await bench.link.status()).reports}
+        assert reports["mount"].doing == "connecting" and reports["focuser"].lamp == "ready"
+        assert bench.truth.bench.state.set_point_c == -10
+        deed = await bench.over(name)
+        assert deed.stage is Stage.FAILED
+        assert "mount: connect not done within 30 s" in deed.reason and "tried 2 times" in deed.reason
+        assert "check its power and its cable, and whether another program holds its port" in deed.reason
+        reports = {r.name: r for r in (await bench.link.status()).reports}
+        assert reports["mount"].lamp == "fault" and reports["mount"].advice.startswith("check its power")
+        assert sum(r.lamp == "ready" for r in reports.values()) == len(reports) - 1
+
+    by_hand(main, rig, tmp_path)
+
+
 def test_what_a_device_cannot_do_it_says_on_connecting(tmp_path: Path) -> None:
     rig = load(Rig, demo_file("tern-135.json"))
     rig = with_value(rig, ("panel",), {"name": "A lamp", "levels": 0})

@@ -11,11 +11,17 @@ from PyQt6.QtWidgets import QApplication, QToolTip
 from tests.ui.conftest import Stage
 from vigil.cli.files import demo_file
 from vigil.documents.events import Kind
+from vigil.documents.hand import ACTIONS, find_action
 from vigil.documents.messages import Answer, Ask, Command, Deed, DeviceReport, Reports
 from vigil.documents.messages import Stage as Stage_
+from vigil.documents.rig import Rig
+from vigil.documents.rig.change import path_of, value_at
 from vigil.documents.rig.rigs import Rigs
+from vigil.documents.store import load
+from vigil.engine.hand.limits import check_limits
 from vigil.planning.muster import Finding
 from vigil.planning.rignumbers import RigNumber
+from vigil.ui.caret import TextLine
 from vigil.ui.linkstate import LinkState
 from vigil.ui.rig.numbers import value_of
 from vigil.ui.rig.parts import parts_of
@@ -207,6 +213,69 @@ def test_devices_are_worked_by_hand(stage: Stage) -> None:
     assert asked(stage) == {"device": "camera", "action": "take", "exposure_s": 2.0, "binning": 1}
     rig.hand.controls["cool"].click()
     assert "set_point_c: '' is not a number" in rig.hand.told.text(), "nothing typed, nothing asked"
+
+
+def test_every_control_of_every_device_asks_for_what_it_says(stage: Stage) -> None:
+    """On a rig with every kind of device; the values typed are those that the keeper takes."""
+    full = load(Rig, demo_file("stork-1600.json"))
+    stage.session.edits.edit_all(
+        {(k,): getattr(full, k) for k in Rig.model_fields if k not in ("id", "name", "site")}, "all of it"
+    )
+    connected(stage)
+    rig = stage.workspace("Rig")
+    typed = {
+        "exposure_s": "3", "binning": "2", "set_point_c": "-5", "position": "20000", "steps": "-15",
+        "ra": "05 16", "dec": "+34", "angle_deg": "45", "degrees": "5", "step": "7", "percent": "30",
+    }  # fmt: skip
+    tried: set[tuple[str, str]] = set()
+    for part in parts_of(full):
+        if not part.device or not ACTIONS[part.device]:
+            continue
+        rig.choose(part.key)
+        for line in rig.hand.findChildren(TextLine):
+            name = next(v for v in typed if line.accessibleName().endswith(v.replace("_", " ")))
+            line.setText(typed[name])
+        for made in list(rig.hand.controls.values()):
+            if made.isEnabled():
+                made.click()
+                values = dict(asked(stage))
+                device, action = values.pop("device"), values.pop("action")
+                assert device == part.device and values.keys() == {
+                    v.name for v in find_action(device, action).values
+                }
+                check_limits(full, device, action, values)
+                tried.add((device, action))
+    wanted = {(device, action.name) for device in ACTIONS for action in ACTIONS[device]}
+    assert tried >= wanted
+
+
+@pytest.mark.parametrize(
+    ("path", "typed", "value"),
+    [
+        ("mount.flip.earliest_min", "1.5°", 6.0),
+        ("mount.flip.latest_min", "0h18m", 18.0),
+        ("mount.flip.latest_min", "12 min", 12.0),
+        ("mount.flip.latest_min", "none", None),
+        ("site.latitude_deg", "47 30 00", 47.5),
+        ("site.longitude_deg", "14.5", 14.5),
+        ("mount.hand_rates", "1, 16; 200", [1.0, 16.0, 200.0]),
+        ("camera.lights.gain", "", None),
+        ("focuser.lowest", "-5", -5),
+    ],
+)
+def test_values_as_people_write_them(stage: Stage, path: str, typed: str, value: Any) -> None:
+    rig = stage.workspace("Rig")
+    where = path_of(path)
+    rig.choose(str(where[0]))
+    row = rig.editor.rows[where]
+    row.input.setFocus()
+    row.input.selectAll()
+    stage.qtbot.keyClick(row.input, Qt.Key.Key_Delete)
+    stage.qtbot.keyClicks(row.input, typed)
+    stage.press(Qt.Key.Key_Return)
+    assert value_at(stage.session.rig, where) == value, rig.editor.problem.text()
+    if path == "mount.flip.earliest_min":
+        assert row.unit.text() == "min · 1.5°", "both are shown"
 
 
 def test_what_a_device_cannot_do_is_disabled_with_the_reason(stage: Stage) -> None:

@@ -110,11 +110,12 @@ class Hand:
         if night is not None:
             raise HandRefused(f"{night}; hold it first")
         devices = self._kit().devices.all()
-        wanted = [d.name for d in devices if d.connected != (action == "connect")]
+        does = "disconnect" if action == "disconnect" else "connect"
+        wanted = [d.name for d in devices if d.connected != (does == "connect")]
         if not wanted:
-            raise HandRefused(f"every device is {action}ed already" if devices else "the rig has no devices")
+            raise HandRefused(f"every device is {does}ed already" if devices else "the rig has no devices")
         free = [name for name in wanted if self._arbiter.taken(frozenset({name})) is None]
-        words = f"{action} {', '.join(free)}"
+        words = f"{does} {', '.join(free)}"
         self._start(deed_id, ALL, action, words, frozenset(free), self._connect_all(deed_id, action, free))
         return words
 
@@ -214,13 +215,19 @@ class Hand:
             raise
 
     async def _connect_all(self, deed_id: str, action: str, names: list[str]) -> tuple[str, dict[str, Any]]:
-        """All in parallel; cooling is not begun: by hand people say so themselves."""
+        """All in parallel; with "ready" cooling begins while the others still connect."""
         kit, problems = self._kit(), []
+        does = deeds.disconnect if action == "disconnect" else deeds.connect
+        cooler = kit.rig.camera.cooler if kit.rig.camera else None
 
         async def one(name: str) -> None:
             try:
-                await (deeds.connect if action == "connect" else deeds.disconnect)(kit, name)
-                self._say(deed_id, ALL, action, f"{action} all", Stage.UNDER_WAY, f"{name} {action}ed")
+                said = await does(kit, name)
+                if name == "camera" and action == "ready" and cooler is not None:
+                    said += ", " + await deeds.DEEDS[("camera", "cool")](
+                        kit, {"set_point_c": cooler.set_point_c}
+                    )
+                self._say(deed_id, ALL, action, f"{action} all", Stage.UNDER_WAY, said)
             except DeviceError as problem:
                 problems.append(str(problem))
 
@@ -229,7 +236,7 @@ class Hand:
                 group.create_task(one(name))
         if problems:
             raise ActivityFailed("; ".join(problems))
-        return f"{', '.join(names)} {action}ed", {}
+        return f"{', '.join(names)} {'dis' if action == 'disconnect' else ''}connected", {}
 
     def _stop(self, deed_id: str, device: str, words: str) -> str:
         """Stopping needs no claim: it is what frees a device."""

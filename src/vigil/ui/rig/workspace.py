@@ -62,6 +62,7 @@ class RigWorkspace(Workspace):
         self.rigs = RigsRow(session)
         self.train, self.cards = Train(), Cards()
         self.connect_all = button("Connect all", "small", "Every device, all at once")
+        self.ready = button("Connect and cool", "small", "Every device; cooling begins with the camera")
         self.disconnect_all = button("Disconnect all", "small", "Every device")
         self.add = Choice()
         self.add.setAccessibleName("Add a part")
@@ -82,7 +83,7 @@ class RigWorkspace(Workspace):
     def _middle(self) -> QWidget:
         connecting = row(label("Beside the train", "section"), gap=8)
         connecting.addStretch(1)
-        for widget in (self.told, self.add, self.connect_all, self.disconnect_all):
+        for widget in (self.told, self.add, self.connect_all, self.ready, self.disconnect_all):
             connecting.addWidget(widget)
         connecting.setStretch(2, 4)
         follows = row(label("What follows", "section"), gap=6)
@@ -156,6 +157,7 @@ class RigWorkspace(Workspace):
         self.cards.chosen.connect(self.choose)
         self.add.activated.connect(self._add_part)
         self.connect_all.clicked.connect(lambda: session.device("all", "connect"))
+        self.ready.clicked.connect(lambda: session.device("all", "ready"))
         self.disconnect_all.clicked.connect(lambda: session.device("all", "disconnect"))
         self.through.activated.connect(lambda _: self._show_numbers())
         self.muster.wanted.connect(self.go_to_finding)
@@ -327,6 +329,8 @@ class RigWorkspace(Workspace):
         reachable = session.link is LinkState.OPEN and session.run not in ("running", "closing")
         on = [r.lamp in ("ready", "busy") for r in session.reports.values()]
         self.connect_all.setEnabled(reachable and not all(on))
+        self.ready.setEnabled(reachable and not all(on))
+        self.ready.setVisible(session.rig.camera is not None and session.rig.camera.cooler is not None)
         self.disconnect_all.setEnabled(reachable and any(on))
 
     def _show_waits(self) -> None:
