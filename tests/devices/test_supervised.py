@@ -6,10 +6,10 @@ from typing import Any
 
 import pytest
 
-from vigil.devices.errors import DeviceFault, DeviceTimeout, NotConnected
-from vigil.devices.protocols import Capabilities
+from vigil.devices.errors import DeviceFault, DeviceTimeout, NotCapable, NotConnected
+from vigil.devices.protocols import Capabilities, Devices
 from vigil.devices.sun import sun_in_path
-from vigil.devices.supervised import Supervised
+from vigil.devices.supervised import Rigged, Supervised
 from vigil.runtime.simulated import run_virtual
 from vigil.sky.horizontal import unobserve
 from vigil.sky.instants import from_datetimes
@@ -154,3 +154,89 @@ def test_no_slew_meets_the_sun(start: Any, end: Any, blocked: bool) -> None:
 
 def test_at_night_nothing_is_in_the_way() -> None:
     assert sun_in_path((0, 0), (300, -21), datetime(2027, 1, 12, 22, tzinfo=UTC), SITE) is None
+
+
+def test_a_call_that_times_out_is_made_again_and_told() -> None:
+    async def main(thing: Thing, device: Supervised[Any, Any]) -> None:
+        await device.connect()
+        told: list[str] = []
+        stopped: list[int] = []
+        device.recovered = told.append
+        thing.hangs = True
+
+        async def stop(t: Thing) -> None:
+            stopped.append(1)
+
+        calling = asyncio.ensure_future(device.do("turn to 4", 10, lambda t: t.turn(4), before_again=stop))
+        await asyncio.sleep(11)
+        assert device.doing == "turn to 4" and stopped == [1]
+        thing.hangs = False
+        assert await calling == "turned"
+        assert told == ["thing: turn to 4 timed out after 10 s, done at try 2"]
+        thing.hangs = True
+        with pytest.raises(DeviceTimeout):
+            await device.do("turn", 10, lambda t: t.turn(5), tries=1)
+        assert len(told) == 1
+
+    supervise(main)
+
+
+def test_a_fault_is_not_tried_again() -> None:
+    async def main(thing: Thing, device: Supervised[Any, Any]) -> None:
+        await device.connect()
+        thing.fails = True
+        with pytest.raises(DeviceFault):
+            await device.do("turn", 10, lambda t: t.turn(1))
+        assert device.lamp == "ready", "the poll says when it is lost"
+
+    supervise(main)
+
+
+def test_what_it_cannot_do_is_refused_before_it_is_asked() -> None:
+    async def main(thing: Thing, device: Supervised[Any, Any]) -> None:
+        with pytest.raises(NotConnected, match="thing: spin: not connected"):
+            device.need("spin")
+        await device.connect()
+        with pytest.raises(NotCapable, match="thing: spin: it has no motor"):
+            device.need("spin")
+        device.need("turn")
+
+    supervise(main)
+
+
+def test_a_connection_that_fails_says_what_was_tried() -> None:
+    async def main(thing: Thing, device: Supervised[Any, Any]) -> None:
+        thing.hangs = True
+        connecting = asyncio.ensure_future(device.connect())
+        await asyncio.sleep(1)
+        assert (device.lamp, device.doing) == ("busy", "connecting")
+        with pytest.raises(DeviceTimeout, match=r"connect not done within 30 s; .* tried 2 times"):
+            await connecting
+        assert device.lamp == "fault" and not device.connected
+        thing.hangs = False
+        await device.connect()
+        assert device.lamp == "ready" and device.fault == ""
+
+    supervise(main)
+
+
+def test_devices_of_a_changed_rig_keep_what_stays() -> None:
+    class Named(Thing):
+        pass
+
+    async def main(thing: Thing, device: Supervised[Any, Any]) -> None:
+        first, second = Named(), Named()
+        rigged = Rigged(Devices(camera=first, mount=second))  # type: ignore[arg-type]
+        assert rigged.camera is not None and rigged.focuser is None
+        await rigged.camera.connect()
+        third = Named()
+        rigged.renew(Devices(camera=third, focuser=second))  # type: ignore[arg-type]
+        assert rigged.camera.connected and rigged.mount is None and rigged.focuser is not None
+        assert rigged.lamps() == {"camera": "ready", "focuser": "not connected"}
+        third.value = 9
+        await rigged.camera.refresh()
+        assert rigged.camera.state == 9
+        with pytest.raises(KeyError, match="the rig has no roof; it has camera, focuser"):
+            rigged.named("roof")
+
+    supervise(main)

@@ -5,7 +5,9 @@ import json
 import pytest
 
 from campaigns.demo import demo_rig
+from campaigns.rigs import example
 from vigil.cli import main
+from vigil.documents.rig.change import with_value
 from vigil.planning.rignumbers import rig_numbers
 
 
@@ -34,3 +36,39 @@ def test_from_the_command_line(capsys: pytest.CaptureFixture[str], own_folders: 
     assert capsys.readouterr().out == "Heron 480: nothing is wrong\n"
     assert main(["rig", "show"]) == 2
     assert "which rig?" in capsys.readouterr().err
+
+
+@pytest.mark.parametrize(
+    ("missing", "lost"),
+    [
+        ("telescope", {"image scale", "field", "in 3″ seeing", "unguided", "critical focus zone",
+                       "focal ratio", "resolution", "guide to main", "5 px dither"}),
+        ("camera", {"image scale", "field", "in 3″ seeing", "unguided", "guide to main", "5 px dither",
+                    "frame", "room for", "a free gigabyte"}),
+        ("guider", {"guide scale", "guide to main", "5 px dither"}),
+        ("focuser", set()),
+        ("wheel", set()),
+        ("mount", set()),
+        ("reducer", set()),
+    ],
+)  # fmt: skip
+def test_without_a_part_all_else_is_still_there(missing: str, lost: set[str]) -> None:
+    every = {n.name for n in rig_numbers(demo_rig(), free_bytes=10**10)}
+    left = {n.name for n in rig_numbers(with_value(demo_rig(), (missing,), None), free_bytes=10**10)}
+    assert every - left == lost
+
+
+def test_the_reducer_counts_and_an_off_axis_guider_looks_through_it() -> None:
+    found = {n.name: n for n in rig_numbers(example("stork-1600"))}
+    # 206264.806 · 4.63 / (1600 · 0.95 · 1000), and the guide pixel of 3.75 µm at the same focal length
+    assert found["image scale"].value == pytest.approx(0.628293, rel=1e-5)
+    assert found["guide scale"].value == pytest.approx(0.508877, rel=1e-5)
+    assert found["8 px dither"].value == pytest.approx(8 * 4.63 / 3.75, rel=1e-6)
+    assert found["critical focus zone"].value == pytest.approx(4.88 * 0.55 * 7.6**2)
+    assert found["critical focus zone"].also == "129 steps" and found["image scale"].also == "at 1520 mm"
+
+
+def test_the_focus_zone_of_a_filter() -> None:
+    found = {n.name: n for n in rig_numbers(demo_rig(), through="Ha")}
+    assert found["critical focus zone"].value == pytest.approx(4.88 * 0.6563 * 36)
+    assert "λ = 0.6563 µm" in found["critical focus zone"].formula

@@ -1,7 +1,5 @@
 """What stands beside the train: rotator, flat panel, cover and roof, weather, safety, heaters, power."""
 
-import asyncio
-
 from vigil.devices.errors import Refused
 from vigil.devices.protocols import (
     Capabilities,
@@ -14,9 +12,9 @@ from vigil.devices.protocols import (
     WeatherState,
 )
 from vigil.simulator.gear import Bench
+from vigil.simulator.travel import TICK_S, Travel
 
 _ROTATOR_DEG_S = 4.0
-_TICK_S = 0.5
 _PANEL_S = 0.5
 _SWITCH_S = 0.3
 
@@ -41,12 +39,11 @@ class _Beside:
 class SimRotator(_Beside):
     def __init__(self, bench: Bench) -> None:
         super().__init__(bench, "rotator")
-        self._moving = self._stop = False
-        self._motion: asyncio.Future[None] | None = None
+        self._travel = Travel(bench, "rotator")
 
     async def read(self) -> RotatorState:
         self._bench.need(self._name)
-        return RotatorState(round(self._bench.state.rotator_deg, 2), self._moving)
+        return RotatorState(round(self._bench.state.rotator_deg, 2), self._travel.moving)
 
     async def move_to(self, angle_deg: float) -> None:
         bench, part = self._bench, self._bench.rig.rotator
@@ -54,26 +51,15 @@ class SimRotator(_Beside):
         low, high = (part.lowest_deg, part.highest_deg) if part else (0.0, 360.0)
         if not low <= angle_deg <= high:
             raise Refused(f"rotator: {angle_deg:g}° is outside its range {low:g}…{high:g}°")
-        if self._moving:
-            raise Refused("rotator: already moving")
-        self._moving, self._stop = True, False
-        self._motion = asyncio.ensure_future(self._go(angle_deg))
-        await asyncio.shield(self._motion)
+        state = bench.state
 
-    async def _go(self, angle_deg: float) -> None:
-        bench = self._bench
-        try:
-            while bench.state.rotator_deg != angle_deg and not self._stop:
-                most = _ROTATOR_DEG_S * _TICK_S
-                left = angle_deg - bench.state.rotator_deg
-                bench.state.rotator_deg += max(-most, min(most, left))
-                bench.save()
-                await bench.clock.sleep(_TICK_S)
-        finally:
-            self._moving = False
+        def turn(degrees: float) -> None:
+            state.rotator_deg += degrees
+
+        await self._travel.go(lambda: state.rotator_deg, turn, angle_deg, _ROTATOR_DEG_S)
 
     async def stop(self) -> None:
-        self._stop = True
+        self._travel.stop()
 
 
 class SimPanel(_Beside):
@@ -131,8 +117,8 @@ class SimShutter(_Beside):
         bench.save()
         left_s = part.moves_in_s if part else 10.0
         while left_s > 0 and not self._stop:
-            await bench.clock.sleep(min(_TICK_S, left_s))
-            left_s -= _TICK_S
+            await bench.clock.sleep(min(TICK_S, left_s))
+            left_s -= TICK_S
         shutters[self._name] = "stopped" if self._stop else arrived
         bench.save()
 

@@ -1,22 +1,18 @@
 """A focuser with backlash: after a change of direction the motor turns for a while and nothing moves."""
 
-import asyncio
-
 from vigil.devices.errors import Refused
 from vigil.devices.protocols import Capabilities, FocuserState
 from vigil.simulator.gear import Bench
+from vigil.simulator.travel import Travel
 
 BACKLASH_STEPS = 60
 _STEPS_PER_S = 80.0
-_TICK_S = 0.5
 
 
 class SimFocuser:
     def __init__(self, bench: Bench) -> None:
         self._bench = bench
-        self._moving = False
-        self._stop = False
-        self._motion: asyncio.Future[None] | None = None
+        self._travel = Travel(bench, "focuser")
 
     async def connect(self) -> None:
         await self._bench.connect("focuser", 1.0)
@@ -36,7 +32,7 @@ class SimFocuser:
         bench.need("focuser")
         probed = bench.rig.focuser is not None and bench.rig.focuser.probe == "focuser"
         temperature_c = round(bench.weather.temperature_c(bench.clock.utcnow()), 1) if probed else None
-        return FocuserState(bench.state.focuser_position, self._moving, temperature_c)
+        return FocuserState(bench.state.focuser_position, self._travel.moving, temperature_c)
 
     async def move_to(self, position: int) -> None:
         bench = self._bench
@@ -44,27 +40,13 @@ class SimFocuser:
         limits = bench.rig.focuser
         if not limits.lowest <= position <= limits.highest:
             raise Refused(f"focuser: {position} is outside its range {limits.lowest}…{limits.highest}")
-        if self._moving:
-            raise Refused("focuser: already moving")
-        self._moving, self._stop = True, False
-        # whoever waits may be gone: the motor goes on to where it was sent, until it is stopped
-        self._motion = asyncio.ensure_future(self._go(position))
-        await asyncio.shield(self._motion)
-
-    async def _go(self, position: int) -> None:
-        bench = self._bench
-        try:
-            while bench.state.focuser_position != position and not self._stop:
-                left = position - bench.state.focuser_position
-                most = int(_STEPS_PER_S * _TICK_S)
-                self._turn(max(-most, min(most, left)))
-                bench.save()
-                await bench.clock.sleep(_TICK_S)
-        finally:
-            self._moving = False
+        state = bench.state
+        await self._travel.go(
+            lambda: state.focuser_position, lambda steps: self._turn(int(steps)), position, _STEPS_PER_S
+        )
 
     async def stop(self) -> None:
-        self._stop = True
+        self._travel.stop()
 
     def _turn(self, steps: int) -> None:
         """The motor turns; the drawtube follows once the play of BACKLASH_STEPS is used up."""

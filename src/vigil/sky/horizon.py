@@ -22,7 +22,7 @@ class Horizon:
             return np.full(azimuth.shape, self.minimum_altitude_deg)
         known = np.array(self.points, dtype=float)
         line = np.interp(azimuth, known[:, 0], known[:, 1], period=360.0)
-        return np.maximum(line, self.minimum_altitude_deg)
+        return np.asarray(np.maximum(line, self.minimum_altitude_deg))
 
     @property
     def highest_deg(self) -> float:
