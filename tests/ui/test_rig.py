@@ -359,6 +359,8 @@ def test_a_value_that_waits_for_the_nights_end_looks_different(stage: Stage) -> 
     stage.session.rig_words = "when the night is over: telescope · focal length"
     status = stage.told.statuses[upto - 1].model_copy(update={"deferred": ["telescope.focal_length_mm"]})
     stage.bridge.status_came.emit(status)
+    assert stage.window.current is not rig
+    stage.workspace("Rig")
     row = rig.editor.rows[("telescope", "focal_length_mm")]
     assert row.input.property("state") == "waiting" and row.unit.text() == "later"
     assert "when the night is over: telescope · focal length" in rig.waits.text

@@ -1,6 +1,7 @@
 """The keeper: one rig, at most one night, and what clients may ask of it."""
 
 import asyncio
+import contextlib
 import logging
 import math
 import os
@@ -12,6 +13,7 @@ from typing import Any, Protocol
 from pydantic import ValidationError
 
 from vigil import __version__
+from vigil.devices.errors import DeviceError
 from vigil.documents.events import Event, Kind
 from vigil.documents.messages import (
     ALLOWED_ON_MISMATCH,
@@ -106,6 +108,16 @@ class Keeper:
         finally:
             watching.cancel()
             await self._hand.stop_everything()
+            await self._let_go()
+
+    async def _let_go(self) -> None:
+        """What people connected by hand is disconnected when nobody looks after it any more."""
+        if self._recorder.state.run in _UNDER_WAY:
+            return
+        for device in self._equipment.devices.all():
+            if device.connected:
+                with contextlib.suppress(DeviceError):
+                    await device.disconnect()
 
     async def _nights(self) -> None:
         while not self._retired.is_set():

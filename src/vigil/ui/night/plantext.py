@@ -189,7 +189,8 @@ class PlanText(QWidget):
 
     def refresh(self) -> None:
         plan = self._session.plan.plan
-        shape = tuple((block.id, tuple(line.id for line in block.lines)) for block in plan.blocks)
+        lines = tuple((block.id, tuple(line.id for line in block.lines)) for block in plan.blocks)
+        shape = (lines, tuple(self._session.rig.filter_names))
         if shape != self._shape:
             self._rebuild()
             self._shape = shape

@@ -71,7 +71,6 @@ class Compare(QWidget):
         self.done = button("Back to the rig", "", "Leave the comparison", "Esc")
         self.count = OneLine("soft")
         self.table = Table()
-        self.one_name, self.other_name = label("", "title"), label("", "title")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)

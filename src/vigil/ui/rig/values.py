@@ -26,12 +26,6 @@ def shown(field: FieldAt, value: Any) -> str:
     return str(value).replace("-", words.MINUS) if isinstance(value, int) else str(value)
 
 
-def both_ways(minutes: float) -> str:
-    """A time of hour angle in minutes and in degrees."""
-    angle = minutes / MINUTES_PER_DEGREE
-    return f"{words.signed(minutes, 1)} min · {words.signed(angle, 2)}°"
-
-
 def read(field: FieldAt, text: str) -> Any:
     """The value behind what was typed. Raises ValueError with what would be right."""
     bare_text = text.strip().replace(words.MINUS, "-")

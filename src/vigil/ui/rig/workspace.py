@@ -52,7 +52,7 @@ class RigWorkspace(Workspace):
         self._make_inspector()
         self.build(self._middle(), self._side())
         self._connect()
-        self.refresh()
+        self._refresh()
 
     # -- building -------------------------------------------------------------------------------------
 
@@ -296,7 +296,15 @@ class RigWorkspace(Workspace):
             self.rigs.refresh()
         self.refresh()
 
+    def entered(self) -> None:
+        self.refresh()
+
     def refresh(self) -> None:
+        """Nothing is worked out while nobody looks; coming to the front makes up for it."""
+        if self.isVisible():
+            self._refresh()
+
+    def _refresh(self) -> None:
         session = self._session
         rig, parts = session.rig, parts_of(session.rig)
         if self._current not in [part.key for part in parts]:
