@@ -48,6 +48,9 @@ def show_once(folder: str) -> None:
     """Open the demo's window as `vigil window --demo` does, and leave once it has been painted whole."""
     from pathlib import Path
 
+    from vigil.cli.window import hold_garbage
+
+    hold_garbage()
     from vigil.cli.files import demo_file, load_document, load_fitting
     from vigil.documents.rig import Rig
     from vigil.ui.app import Desk, Files, Opened

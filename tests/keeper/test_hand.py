@@ -263,6 +263,23 @@ def test_cooling_begins_while_the_others_still_connect(tmp_path: Path) -> None:
     by_hand(main, rig, tmp_path)
 
 
+def test_a_keeper_with_devices_connected_by_hand_stays_until_they_are_let_go(tmp_path: Path) -> None:
+    async def main(bench: Bench) -> None:
+        async def retire(**values: Any) -> str:
+            return (await bench.link.ask(Ask(id="r", command=Command.RETIRE, values=values))).reason
+
+        await bench.do("focuser", "connect")
+        assert "the keeper stays to look after them" in await retire(if_free=True)
+        await bench.do("focuser", "disconnect")
+        await bench.do("mount", "connect")
+        assert await retire() == "the keeper leaves", "who insists is obeyed"
+        for _ in range(100):
+            await asyncio.sleep(0.1)
+        assert not any(bench.truth.bench.state.connected.values()), "and lets go of what was connected"
+
+    by_hand(main, full_rig(), tmp_path)
+
+
 def test_what_a_device_cannot_do_it_says_on_connecting(tmp_path: Path) -> None:
     rig = load(Rig, demo_file("tern-135.json"))
     rig = with_value(rig, ("panel",), {"name": "A lamp", "levels": 0})

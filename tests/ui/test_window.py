@@ -128,7 +128,7 @@ def test_closing_asks_whether_the_night_goes_on(stage: Stage) -> None:
 
 def test_closing_without_a_night_lets_the_keeper_leave(stage: Stage) -> None:
     stage.window.close()
-    assert not stage.window.isVisible() and stage.bridge.asked == [(Command.RETIRE, {})]
+    assert not stage.window.isVisible() and stage.bridge.asked == [(Command.RETIRE, {"if_free": True})]
 
 
 def test_a_keeper_that_dies_is_said_and_can_be_started_again(stage: Stage) -> None:

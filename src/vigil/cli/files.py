@@ -4,16 +4,18 @@ import argparse
 import sys
 from importlib.resources import files
 from pathlib import Path
-from typing import TypeVar
+from typing import TYPE_CHECKING, TypeVar
 
 from vigil.cli import BadInput
 from vigil.documents.messages import FASTEST, SLOWEST
 from vigil.documents.plan import NightPlan, contradictions
 from vigil.documents.rig import Rig
-from vigil.documents.rig.rigs import Rigs, RigsError
 from vigil.documents.store import Document, DocumentError, load
 from vigil.planning.fitting import fit
 from vigil.runtime.folders import Folders, folders_of, rigs_folder
+
+if TYPE_CHECKING:
+    from vigil.documents.rig.rigs import Rigs
 
 EXAMPLE_RIGS = ("heron-480", "stork-1600", "tern-135")
 """The first one is the demo's."""
@@ -50,8 +52,10 @@ def load_fitting(plan_path: Path, rig: Rig, make_fit: bool = False) -> NightPlan
     return plan
 
 
-def my_rigs() -> Rigs:
+def my_rigs() -> "Rigs":
     """One's own rigs, and the examples."""
+    from vigil.documents.rig.rigs import Rigs
+
     return Rigs(rigs_folder(), [demo_file(f"{name}.json") for name in EXAMPLE_RIGS])
 
 
@@ -59,6 +63,8 @@ def rig_path(wanted: str) -> Path:
     """The file behind a rig's name or a path. Raises BadInput."""
     if "/" in wanted or wanted.endswith(".json"):
         return Path(wanted).absolute()
+    from vigil.documents.rig.rigs import RigsError
+
     try:
         return my_rigs().path_of(wanted)
     except RigsError as problem:

@@ -169,7 +169,7 @@ def _change(args: argparse.Namespace, field: str, value: Any) -> int:
     rig, path = rig_wanted(args)
     changed = with_value(rig, path_of(field), value)
     rigs = my_rigs()
-    if path in (rigs.own_path(rig.id), *(e.path for e in rigs.entries() if e.example)):
+    if rigs.lists(path):
         rigs.save(changed)  # an example becomes one's own by the first change
     else:
         save(changed, path)

@@ -1,6 +1,7 @@
 """`vigil window`: the window on a rig's night."""
 
 import argparse
+import gc
 import os
 import sys
 from pathlib import Path
@@ -25,8 +26,15 @@ if TYPE_CHECKING:
     from vigil.ui.linkstate import Connector
 
 
+def hold_garbage() -> None:
+    """What is made while the window opens stays: looking for garbage in it only delays the first picture.
+    The desk looks again once that has been shown."""
+    gc.disable()
+
+
 def run(args: argparse.Namespace) -> int:
     """0 closed, 2 bad input, 4 no screen; with --exit-when-done 3 when not all frames were taken."""
+    hold_garbage()
     rig, path = rig_wanted(args)
     check_speed(args.speed)
     own_folders(rig)
@@ -51,7 +59,7 @@ def _open(rig: Rig, path: Path, plan_path: Path | None, args: argparse.Namespace
     """A rig from the list is kept there; one from elsewhere stays where it is."""
     plan = load_fitting(plan_path or demo_file("plan.json"), rig, plan_path is None)
     folders, rigs = own_folders(rig), my_rigs()
-    listed = path in (rigs.own_path(rig.id), *(e.path for e in rigs.entries()))
+    listed = rigs.lists(path)
     name = rig.id if listed else str(path)
 
     def connect_by() -> "Connector":

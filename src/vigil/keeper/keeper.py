@@ -291,6 +291,8 @@ class Keeper:
         if ask.command is Command.RETIRE:
             if run in _UNDER_WAY:
                 raise NotAllowed("a night is under way: end it first")
+            if ask.values.get("if_free") and any(d.connected for d in self._equipment.devices.all()):
+                raise NotAllowed("devices are connected: the keeper stays to look after them")
             self._retired.set()
             return "the keeper leaves"
         if ask.command in (Command.SPEED, Command.SKIP):

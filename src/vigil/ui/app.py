@@ -1,18 +1,19 @@
 """Starting the window."""
 
+import gc
 import signal
 import sys
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
-from vigil.documents.rig.rigs import Rigs
 from vigil.documents.store import DocumentError, load
 from vigil.ui.bridge import Bridge
 from vigil.ui.jobs import Jobs
@@ -22,6 +23,9 @@ from vigil.ui.rigmodel import RigModel
 from vigil.ui.session import Session, last_night
 from vigil.ui.theme import load_fonts, theme
 from vigil.ui.window import Window, light_kept, settings_at
+
+if TYPE_CHECKING:
+    from vigil.documents.rig.rigs import Rigs
 
 _kept: list[QApplication] = []
 """Qt deletes every object with its application, which must not be while the interpreter runs."""
@@ -70,7 +74,7 @@ class Opened:
     kept_in: Files
     connect_by: Callable[[], Connector]
     save: Callable[[Rig], object] | None = None
-    rigs: Rigs | None = None
+    rigs: "Rigs | None" = None
 
 
 class Desk:
@@ -105,6 +109,7 @@ class Desk:
         QTimer.singleShot(0, self._begin)
 
     def _begin(self) -> None:
+        gc.enable()  # see cli.window.hold_garbage
         self.bridge.start()
         QTimer.singleShot(0, self.window.build_all)
 

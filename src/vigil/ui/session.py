@@ -4,7 +4,7 @@ import time
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
@@ -24,7 +24,6 @@ from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.documents.rig.change import Path as FieldPath
 from vigil.documents.rig.change import path_of
-from vigil.documents.rig.rigs import Rigs
 from vigil.documents.store import parse
 from vigil.link.endpoint import News
 from vigil.planning.forecast import Forecast, Ready, forecast
@@ -38,6 +37,9 @@ from vigil.ui.planmodel import PlanModel
 from vigil.ui.record import NightRecord
 from vigil.ui.rigmodel import RigModel
 from vigil.ui.span import TimeAxis
+
+if TYPE_CHECKING:
+    from vigil.documents.rig.rigs import Rigs
 
 _TICK_MS = 250
 _KEEPS_A_PROMISE = (Kind.NIGHT_STARTED, Kind.HELD, Kind.RESUMED, Kind.CLOSING_STARTED, Kind.NIGHT_OVER)
@@ -75,7 +77,7 @@ class Session(QObject):
         bridge: Bridge | None,
         now: datetime,
         edits: RigModel | None = None,
-        rigs: Rigs | None = None,
+        rigs: "Rigs | None" = None,
     ) -> None:
         super().__init__()
         self.edits = edits or RigModel(rig)

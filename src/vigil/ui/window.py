@@ -393,9 +393,8 @@ class Window(QMainWindow):
             return
         session = self.session
         if self._may_close or not session.under_way or session.link is not LinkState.OPEN:
-            connected = any(r.lamp in ("ready", "busy") for r in session.reports.values())
-            if not session.under_way and not connected and session.link is LinkState.OPEN:
-                session.ask(Command.RETIRE)  # nothing to look after
+            if not session.under_way and session.link is LinkState.OPEN:
+                session.ask(Command.RETIRE, if_free=True)  # nothing to look after
             self._keep()
             event.accept()
             return

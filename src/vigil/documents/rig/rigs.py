@@ -58,6 +58,10 @@ class Rigs:
         known = ", ".join(entry.id for entry in self.entries()) or "none"
         raise RigsError(f"there is no rig called {rig_id!r}; there are {known}")
 
+    def lists(self, path: Path) -> bool:
+        """Whether a file is one of the folder's or an example."""
+        return path.parent == self.folder or path in self._examples.values()
+
     def own_path(self, rig_id: str) -> Path:
         """The file to write a rig to."""
         return self.folder / f"{rig_id}.json"
