@@ -258,4 +258,4 @@ def _text(value: Any) -> str:
     """As people would type it."""
     if isinstance(value, bool):
         return "on" if value else "off"
-    return f"{value:g}" if isinstance(value, float) else str(value)
+    return f"{value:.10g}" if isinstance(value, float) else str(value)

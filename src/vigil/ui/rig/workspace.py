@@ -9,6 +9,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
+from vigil.documents.hand import ALL
+from vigil.documents.messages import Deed, Stage
 from vigil.documents.rig import PART_OF_DEVICE
 from vigil.documents.rig.change import part_name
 from vigil.planning.muster import Finding, Known, muster
@@ -156,9 +158,9 @@ class RigWorkspace(Workspace):
         self.train.chosen.connect(self.choose)
         self.cards.chosen.connect(self.choose)
         self.add.activated.connect(self._add_part)
-        self.connect_all.clicked.connect(lambda: session.device("all", "connect"))
-        self.ready.clicked.connect(lambda: session.device("all", "ready"))
-        self.disconnect_all.clicked.connect(lambda: session.device("all", "disconnect"))
+        self.connect_all.clicked.connect(lambda: session.device(ALL, "connect"))
+        self.ready.clicked.connect(lambda: session.device(ALL, "ready"))
+        self.disconnect_all.clicked.connect(lambda: session.device(ALL, "disconnect"))
         self.through.activated.connect(lambda _: self._show_numbers())
         self.muster.wanted.connect(self.go_to_finding)
         self.muster.remedied.connect(self.remedy)
@@ -188,10 +190,8 @@ class RigWorkspace(Workspace):
             return "" if session.link is LinkState.OPEN else "no keeper answers"
 
         return [
-            Action(
-                "Connect all devices", lambda: session.device("all", "connect"), "Ctrl+Shift+C", no_keeper
-            ),
-            Action("Disconnect all devices", lambda: session.device("all", "disconnect"), "", no_keeper),
+            Action("Connect all devices", lambda: session.device(ALL, "connect"), "Ctrl+Shift+C", no_keeper),
+            Action("Disconnect all devices", lambda: session.device(ALL, "disconnect"), "", no_keeper),
             Action("Compare two rigs", self.show_comparison),
         ]
 
@@ -407,10 +407,9 @@ class RigWorkspace(Workspace):
             found, "Nothing is wrong with this rig, and nothing contradicts tonight's plan."
         )
 
-    def _tell_deed(self, deed: object) -> None:
-        if getattr(deed, "device", "") == "all":
-            failed = getattr(deed, "stage", "") == "failed"
-            self.told.say(str(getattr(deed, "reason", "")), "fault" if failed else "soft")
+    def _tell_deed(self, deed: Deed) -> None:
+        if deed.device == ALL:
+            self.told.say(deed.reason, "fault" if deed.stage is Stage.FAILED else "soft")
 
     # -- frames by hand -------------------------------------------------------------------------------
 
