@@ -2,6 +2,7 @@
 
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from campaigns.demo import quick_rig, short_plan
@@ -14,6 +15,7 @@ from vigil.documents.rig.change import with_values
 from vigil.engine.conditions import conditions_for
 from vigil.files.fits import read_frame
 from vigil.planning.fitting import fit
+from vigil.ui.image.loading import load_for_view
 
 
 def small(rig: Rig, times: int) -> Rig:
@@ -55,6 +57,9 @@ def test_the_uncooled_colour_camera_on_a_tracker(tmp_path: Path) -> None:
     # the green pixels see more of the sky than the red ones
     red, green = frame.image[::2, ::2].mean(), frame.image[::2, 1::2].mean()
     assert green > red
+    shown = load_for_view(Path(played.frames[0]["path"])).pyramid.image
+    dark = np.percentile(shown[::2, ::2], 20), np.percentile(shown[::2, 1::2], 20)
+    assert dark[0] == pytest.approx(dark[1], rel=0.01), "on the screen the mosaic is gone"
     measured = [e.values for e in played.of(Kind.FRAME_MEASURED)]
     assert all(v["stars"] > 100 and v["off_px"] < 4 for v in measured)
     assert list(played.events[-1].values["closing"]) == ["stop the camera", "park", "disconnect"]

@@ -52,7 +52,7 @@ def light_header(
         header["FILTER"] = (candidate.line.filter, "")
     if camera.cooler is not None:
         header["SET-TEMP"] = (camera.cooler.set_point_c, "[degC] set-point")
-    if camera.bayer is not None:
+    if camera.bayer is not None and exposure.binning == 1:
         header["BAYERPAT"] = (camera.bayer, "lowest two rows, left to right")
     if focuser is not None:
         header["FOCUSPOS"] = (focuser.position, "[steps]")

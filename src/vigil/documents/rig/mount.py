@@ -52,7 +52,7 @@ class MountPart(Part):
     hand_rates: Annotated[
         list[Positive],
         Field(min_length=1, max_length=8),
-        Shown("hand rates", "×", safe=True, help="times sidereal"),
+        Shown("by hand", "×", safe=True, help="rates of small moves, times sidereal"),
     ] = [0.5, 8.0, 64.0]  # noqa: RUF012
     guide_rate: Annotated[float, Field(gt=0, le=1), Shown("guide rate", "×", help="times sidereal")] = 0.5
     corrections: Annotated[Literal["mount", "guide camera's port"], Shown("corrections")] = "mount"

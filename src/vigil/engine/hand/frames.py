@@ -82,7 +82,8 @@ def _header(rig: Rig, frame: RawFrame, guides: bool) -> Header:
         header["XPIXSZ"] = header["YPIXSZ"] = (part.pixel_um, "[um] one unbinned pixel")
     if length_mm is not None:
         header["FOCALLEN"] = (length_mm, "[mm]")
-    if not guides and rig.camera is not None and rig.camera.bayer is not None:
+    unmixed = exposure.binning == 1 and not guides
+    if unmixed and rig.camera is not None and rig.camera.bayer is not None:
         header["BAYERPAT"] = (rig.camera.bayer, "lowest two rows, left to right")
     return header
 

@@ -5,6 +5,7 @@ from pathlib import Path
 
 import numpy as np
 
+from vigil.imaging.mosaic import luminance
 from vigil.imaging.pyramid import Pyramid
 from vigil.imaging.stretch import Stretch, auto_stretch
 
@@ -25,7 +26,8 @@ def load_for_view(path: Path) -> Loaded:
     # imported here: FITS support takes longer to import than the window to open
     from vigil.files.fits import read_frame
 
-    image = read_frame(path).image
+    frame = read_frame(path)
+    image = luminance(frame.image) if "BAYERPAT" in frame.header else frame.image
     if image.dtype != np.uint16:
         image = np.clip(np.nan_to_num(image), 0, 65535).astype(np.uint16)
     pyramid = Pyramid(image)
