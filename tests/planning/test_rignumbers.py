@@ -64,11 +64,11 @@ def test_the_reducer_counts_and_an_off_axis_guider_looks_through_it() -> None:
     assert found["image scale"].value == pytest.approx(0.628293, rel=1e-5)
     assert found["guide scale"].value == pytest.approx(0.508877, rel=1e-5)
     assert found["8 px dither"].value == pytest.approx(8 * 4.63 / 3.75, rel=1e-6)
-    assert found["critical focus zone"].value == pytest.approx(4.88 * 0.55 * 7.6**2)
+    assert found["critical focus zone"].value == pytest.approx(155.028, rel=1e-5)
     assert found["critical focus zone"].also == "129 steps" and found["image scale"].also == "at 1520 mm"
 
 
 def test_the_focus_zone_of_a_filter() -> None:
     found = {n.name: n for n in rig_numbers(demo_rig(), through="Ha")}
-    assert found["critical focus zone"].value == pytest.approx(4.88 * 0.6563 * 36)
+    assert found["critical focus zone"].value == pytest.approx(115.299, rel=1e-5)
     assert "λ = 0.6563 µm" in found["critical focus zone"].formula

@@ -8,7 +8,7 @@ import pytest
 
 from campaigns.rigs import example
 from vigil.devices.errors import DeviceError, NotConnected, Refused
-from vigil.devices.protocols import Capabilities, Exposure, PierSide
+from vigil.devices.protocols import Exposure, PierSide
 from vigil.documents.rig import PART_OF_DEVICE, Rig
 from vigil.documents.rig.change import with_value, with_values
 from vigil.runtime.clock import ScenarioClock
@@ -297,7 +297,3 @@ def test_a_share_of_calls_hangs_the_same_ones_for_a_seed() -> None:
     first, again = run_virtual(answered(0.05)), run_virtual(answered(0.05))
     assert first == again and 8 <= first.count(False) <= 34
     assert all(run_virtual(answered(0.0)))
-
-
-def test_capabilities_are_empty_unless_a_device_says_more() -> None:
-    assert Capabilities() == Capabilities({}, {}, None)

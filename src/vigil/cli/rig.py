@@ -14,7 +14,7 @@ from vigil.cli.files import load_document, my_rigs, own_folders, rig_path, rig_w
 from vigil.documents.messages import Command, Status
 from vigil.documents.plan import NightPlan, contradictions
 from vigil.documents.rig import Rig
-from vigil.documents.rig.change import differences, path_of, text_of, with_value
+from vigil.documents.rig.change import brief, differences, path_of, text_of, with_value
 from vigil.documents.rig.rigs import RigsError
 from vigil.documents.store import DocumentError, save
 from vigil.link.attach import command, keeper_status
@@ -85,13 +85,12 @@ def _check(args: argparse.Namespace) -> int:
     rig, path = rig_wanted(args)
     plan = load_document(NightPlan, Path(args.words[0])) if args.words else None
     status = _keeper(rig)
-    longest = max((line.exposure_s for b in plan.blocks for line in b.lines), default=None) if plan else None
     known = Known(
         at=status.at if status else None,
         ambient_c=args.ambient,
         free_bytes=_free_bytes(rig),
-        longest_exposure_s=longest,
-        reports=status.reports if status and any(r.lamp != "not connected" for r in status.reports) else None,
+        longest_exposure_s=plan.longest_exposure_s if plan else None,
+        reports=status.reports if status else None,
     )
     found = muster(rig, known)
     wrong = contradictions(plan, rig) if plan else []
@@ -121,20 +120,10 @@ def _compare(args: argparse.Namespace) -> int:
         print(json.dumps(told, ensure_ascii=False))
     else:
         for difference in found:
-            print(f"{difference.words:<44} {_brief(difference.old):>24}   {_brief(difference.new)}")
+            print(f"{difference.words:<44} {brief(difference.old):>24}   {brief(difference.new)}")
         if not found:
             print(f"{one.name} and {other.name} are the same")
     return NOT_ALL if found else OK
-
-
-def _brief(value: Any) -> str:
-    if value is None:
-        return "none"
-    if isinstance(value, dict):
-        return str(value.get("name", "there"))
-    if isinstance(value, list):
-        return f"{len(value)} entries"
-    return f"{value:g}" if isinstance(value, float) else str(value)
 
 
 def _new(args: argparse.Namespace) -> int:
@@ -174,7 +163,7 @@ def _change(args: argparse.Namespace, field: str, value: Any) -> int:
     else:
         save(changed, path)
     said = _tell_keeper(changed)
-    words = ", ".join(f"{d.words}: {_brief(d.old)} → {_brief(d.new)}" for d in differences(rig, changed))
+    words = ", ".join(f"{d.words}: {brief(d.old)} → {brief(d.new)}" for d in differences(rig, changed))
     _say(args, "; ".join(x for x in (words or "nothing changed", said) if x), changed=words, keeper=said)
     return OK
 

@@ -126,6 +126,11 @@ class NightPlan(Document):
         """How many frames the plan asks for."""
         return sum(line.count for block in self.blocks for line in block.lines)
 
+    @property
+    def longest_exposure_s(self) -> float | None:
+        """Of all lines; None without any."""
+        return max((line.exposure_s for block in self.blocks for line in block.lines), default=None)
+
 
 def missing_for_a_night(rig: Rig) -> list[str]:
     """The parts without which nothing can be exposed."""

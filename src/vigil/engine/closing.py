@@ -10,6 +10,7 @@ from vigil.devices.supervised import Supervised
 from vigil.documents.events import Kind
 from vigil.engine.activity import Kit
 from vigil.engine.recorder import Recorder
+from vigil.engine.warming import warm_up
 
 _PARK_LIMIT_S = 400.0
 _ONE_PARK_LIMIT_S = 120.0
@@ -17,10 +18,8 @@ _ABORT_LIMIT_S = 20.0
 _ABORT_SHORT_S = 6.0
 _DISCONNECT_LIMIT_S = 30.0
 _SHUTTER_LIMIT_S = 240.0
-_LOOK_EVERY_S = 5.0
 _TRIES = 4
 _PAUSE_S = 5.0
-_IDLE_POWER = 0.02
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,7 +41,7 @@ async def close(kit: Kit, recorder: Recorder) -> None:
         await _tell(recorder, "park", "left out", "left out, as the plan says: the mount goes on tracking")
     cooler = kit.rig.camera.cooler if kit.rig.camera else None
     if cooler is not None and orders.warm_at_end:
-        together.append(Part("warm up", 60 * cooler.warm_minutes_limit, _warm_up))
+        together.append(Part("warm up", 60 * cooler.warm_minutes_limit, warm_up))
     elif cooler is not None:
         await _tell(recorder, "warm up", "left out", "left out, as the plan says: the camera stays cold")
     if kit.devices.roof is not None and kit.rig.roof is not None and kit.rig.roof.clears_telescope:
@@ -130,26 +129,6 @@ async def _heaters_off(kit: Kit) -> str:
     for name in heaters.state.levels_percent:
         await heaters.do(f"{name} off", 5.0, lambda h, name=name: h.set_level(name, 0.0))
     return "off"
-
-
-async def _warm_up(kit: Kit) -> str:
-    """Warm the sensor by the camera's ramp, then switch the cooler off."""
-    camera, cooler = kit.devices.camera, kit.rig.camera.cooler if kit.rig.camera else None
-    if camera is None or cooler is None:
-        return "there is no cooler"
-    goal_c = cooler.warm_to_c
-    if not camera.connected:
-        await camera.connect()
-    if camera.state is not None and camera.state.set_point_c is None:
-        return f"the cooler was off, {camera.state.temperature_c:.1f} °C"
-    await camera.do("warm up", 10.0, lambda c: c.cool(goal_c))
-    while camera.state is not None:
-        # colder air than the goal: the sensor is as warm as it can get when the cooler has nothing to do
-        if camera.state.temperature_c >= goal_c - 0.5 or camera.state.cooler_power <= _IDLE_POWER:
-            break
-        await kit.clock.sleep(_LOOK_EVERY_S)
-    await camera.do("cooler off", 10.0, lambda c: c.cool(None))
-    return f"{camera.state.temperature_c:.1f} °C, cooler off" if camera.state else "cooler off"
 
 
 async def _disconnect(kit: Kit) -> str:

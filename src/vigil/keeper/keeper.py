@@ -31,7 +31,7 @@ from vigil.documents.messages import (
 from vigil.documents.night import NightState, NotAllowed, RunState, fold_all
 from vigil.documents.plan import NightPlan, contradictions
 from vigil.documents.rig import Rig
-from vigil.documents.rig.change import Difference, differences, split, text_of
+from vigil.documents.rig.change import Difference, brief, differences, split, text_of
 from vigil.documents.store import dump, explain, parse
 from vigil.engine.activity import Kit
 from vigil.engine.arbiter import Arbiter
@@ -106,6 +106,8 @@ class Keeper:
         try:
             await self._nights()
         finally:
+            if watching.done() and watching.exception() is not None:
+                log.error("the watch over the devices had failed", exc_info=watching.exception())
             watching.cancel()
             await self._hand.stop_everything()
             await self._let_go()
@@ -383,7 +385,7 @@ class Keeper:
         self._rig_waiting = wanted if later else None
         said = []
         if now:
-            words = "; ".join(f"{change.words} {_shown(change.old)} → {_shown(change.new)}" for change in now)
+            words = "; ".join(f"{change.words} {brief(change.old)} → {brief(change.new)}" for change in now)
             self._adopt_in_night(mixed)
             self._night.change_rig(mixed, f"{words}, from the next safe point on")
             said.append(f"at the next safe point: {', '.join(change.words for change in now)}")
@@ -474,10 +476,6 @@ class Keeper:
                         unit=progress.unit,
                     )
                 )
-
-
-def _shown(value: Any) -> str:
-    return "none" if value is None else f"{value:g}" if isinstance(value, float) else str(value)
 
 
 def _need_writable(folder: Path) -> None:

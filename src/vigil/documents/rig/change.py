@@ -180,6 +180,21 @@ def words_for(path: Path) -> str:
     return " · ".join(said)
 
 
+def brief(value: Any, unit: str = "") -> str:
+    """A value in a few words, for lists and sentences; of parts and lists their names."""
+    if value is None:
+        return "none"
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, dict):
+        return str(value.get("name", "there"))
+    if isinstance(value, list):
+        names = [each["name"] for each in value if isinstance(each, dict) and "name" in each]
+        return ", ".join(names) if names and len(names) == len(value) else f"{len(value)} entries"
+    text = f"{value:.6g}" if isinstance(value, float) else str(value)
+    return f"{text} {unit}".strip()
+
+
 def differences(old: Rig, new: Rig) -> list[Difference]:
     """Every value that differs, in the document's order; the id is not compared."""
     found: list[Difference] = []

@@ -1,5 +1,6 @@
 """The mount and the rotator."""
 
+import re
 from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
@@ -8,6 +9,25 @@ from vigil.documents.rig.part import Name, NotNegative, Part, Positive, Shown
 
 MINUTES_PER_DEGREE = 4.0
 """A degree of hour angle passes in four sidereal minutes."""
+
+
+_HOUR_ANGLE = re.compile(r"^([+-]?[\d.]+)\s*(min|m|°|deg|d|h)?\s*(?:([\d.]+)\s*m?)?$")
+
+
+def hour_angle_min(text: str) -> float:
+    """Minutes from "5 min", "1.25°", "0.2 h", "0h05m"; a bare number is minutes. Raises ValueError."""
+    found = _HOUR_ANGLE.match(text.replace("after", "").strip().replace(",", "."))
+    if found is None:
+        raise ValueError(f"{text!r} is no hour angle: write 5 min, 1.25° or 0h05m")
+    value, unit, rest = float(found[1]), found[2] or "min", float(found[3] or 0)
+    if unit == "h":
+        return (abs(value) * 60 + rest) * (-1 if found[1].startswith("-") else 1)
+    return value * MINUTES_PER_DEGREE if unit in ("°", "deg", "d") else value
+
+
+def hour_angle_deg(minutes: float) -> float:
+    """The angle that the sky turns by in sidereal minutes."""
+    return minutes / MINUTES_PER_DEGREE
 
 
 class FlipWindow(Part):

@@ -6,9 +6,9 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from vigil.devices.protocols import Exposure, RawFrame
+from vigil.devices.protocols import Camera, CameraState, Exposure, RawFrame
 from vigil.devices.sun import SUN_CLEARANCE_DEG, sun_in_path
-from vigil.devices.supervised import CALL_TRIES
+from vigil.devices.supervised import CALL_TRIES, Supervised
 from vigil.engine.activity import ActivityFailed, Kit
 from vigil.imaging.mosaic import luminance
 from vigil.sky.angles import separation_deg
@@ -96,11 +96,9 @@ def seen(kit: Kit, frame: RawFrame) -> NDArray[np.generic]:
     return luminance(frame.image) if colour else frame.image
 
 
-async def take(kit: Kit, exposure: Exposure, tries: int = CALL_TRIES) -> RawFrame:
-    """Take a frame; the camera is idle again when cancelled."""
-    camera = kit.devices.camera
-    if camera is None:
-        raise ActivityFailed("the rig has no camera")
+async def take(kit: Kit, exposure: Exposure, tries: int = CALL_TRIES, name: str = "camera") -> RawFrame:
+    """Take a frame with one of the cameras; it is idle again when cancelled."""
+    camera: Supervised[Camera, CameraState] = kit.devices.named(name)
     limit_s = exposure.exposure_s + kit.rig.readout_s(exposure.binning) + _DOWNLOAD_MARGIN_S
     try:
         return await camera.do(

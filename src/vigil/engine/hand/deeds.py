@@ -7,15 +7,14 @@ from typing import Any
 from vigil.devices.errors import Refused
 from vigil.engine.activities.moves import filter_to, focuser_to, slew_to
 from vigil.engine.activity import ActivityFailed, Kit
-from vigil.engine.hand.limits import DIRECTIONS, OutOfLimits
+from vigil.engine.hand.limits import DIRECTIONS, within
+from vigil.engine.warming import warm_up
 from vigil.sky.angles import parse_dec_deg, parse_ra_deg
 from vigil.sky.horizontal import unobserve
 from vigil.sky.instants import from_datetimes
 
 SIDEREAL_DEG_S = 15.041067 / 3600
 _QUICK_S = 10.0
-_WARM_LOOK_S = 5.0
-_IDLE_POWER = 0.02
 _ROTATOR_DEG_S = 1.0
 
 Do = Callable[[Kit, dict[str, Any]], Awaitable[str]]
@@ -48,19 +47,12 @@ async def _cool(kit: Kit, values: dict[str, Any]) -> str:
 
 
 async def _warm(kit: Kit, values: dict[str, Any]) -> str:
-    camera, cooler = kit.devices.camera, kit.rig.camera.cooler if kit.rig.camera else None
-    if camera is None or cooler is None:
-        raise ActivityFailed("there is no cooler")
-    await camera.do("warm up", _QUICK_S, lambda c: c.cool(cooler.warm_to_c))
-    began = kit.clock.utcnow()
-    while camera.state is not None:
-        waited_min = (kit.clock.utcnow() - began).total_seconds() / 60
-        warm = camera.state.temperature_c >= cooler.warm_to_c - 0.5
-        if warm or camera.state.cooler_power <= _IDLE_POWER or waited_min > cooler.warm_minutes_limit:
-            break
-        await kit.clock.sleep(_WARM_LOOK_S)
-    await camera.do("cooler off", _QUICK_S, lambda c: c.cool(None))
-    return f"cooler off at {camera.state.temperature_c:.1f} °C" if camera.state else "cooler off"
+    minutes = kit.rig.camera.cooler.warm_minutes_limit if kit.rig.camera and kit.rig.camera.cooler else 1.0
+    try:
+        async with asyncio.timeout(60 * minutes):
+            return await warm_up(kit)
+    except TimeoutError:
+        raise ActivityFailed(f"not warm within {minutes:g} min") from None
 
 
 async def _filter(kit: Kit, values: dict[str, Any]) -> str:
@@ -78,8 +70,7 @@ async def _focuser_by(kit: Kit, values: dict[str, Any]) -> str:
     if focuser is None or focuser.state is None or part is None:
         raise ActivityFailed("the focuser's position is unknown")
     position = focuser.state.position + values["steps"]
-    if not part.lowest <= position <= part.highest:
-        raise OutOfLimits(f"position {position} is not possible: {part.lowest} to {part.highest}")
+    within("position", position, part.lowest, part.highest)
     await focuser_to(kit, position)
     return f"at {position}"
 
@@ -142,8 +133,7 @@ async def _rotate_by(kit: Kit, values: dict[str, Any]) -> str:
     if rotator is None or rotator.state is None or part is None:
         raise ActivityFailed("the rotator's angle is unknown")
     angle = rotator.state.angle_deg + values["degrees"]
-    if not part.lowest_deg <= angle <= part.highest_deg:
-        raise OutOfLimits(f"angle {angle:g}° is not possible: {part.lowest_deg:g} to {part.highest_deg:g}°")
+    within("angle", angle, part.lowest_deg, part.highest_deg, "°")
     return await _rotate(kit, angle)
 
 

@@ -5,31 +5,22 @@ from pathlib import Path
 from typing import Any, Literal
 
 from vigil.devices.protocols import Exposure, RawFrame
-from vigil.devices.supervised import Supervised
 from vigil.documents.rig import Rig
-from vigil.engine.activities.moves import seen
+from vigil.engine.activities.moves import seen, take
 from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.measuring import FrameFigures
 from vigil.files.fits import Header, write_frame
 from vigil.runtime.workshop import Workshop
 
 _RING = 3
-_DOWNLOAD_MARGIN_S = 60.0
 
 
 async def take_frame(
     kit: Kit, workshop: Workshop, folder: Path, name: str, values: dict[str, Any], number: int | None
 ) -> tuple[str, dict[str, Any]]:
     """One frame of the camera `name`; `number` counts in a loop. Returns a sentence and its figures."""
-    camera: Supervised[Any, Any] = kit.devices.named(name)
     exposure = _exposure(kit.rig, name, values, "lights" if number is None else "focusing")
-    limit_s = exposure.exposure_s + kit.rig.readout_s(exposure.binning) + _DOWNLOAD_MARGIN_S
-    frame: RawFrame = await camera.do(
-        f"expose {exposure.exposure_s:g} s",
-        limit_s,
-        lambda c: c.expose(exposure),
-        before_again=lambda c: c.abort(),
-    )
+    frame = await take(kit, exposure, name=name)
     stem = name.replace(" ", "-")
     if number is None:
         path = folder / f"{stem}_{frame.started_at:%Y-%m-%d_%H%M%S}.fits"

@@ -1,7 +1,6 @@
 """One hand on the devices: what is refused, what is begun, how it ends."""
 
 import asyncio
-import contextlib
 import logging
 from collections.abc import Awaitable, Callable
 from dataclasses import dataclass
@@ -206,13 +205,7 @@ class Hand:
     async def _frame(
         self, device: str, values: dict[str, Any], number: int | None
     ) -> tuple[str, dict[str, Any]]:
-        kit = self._kit()
-        try:
-            return await take_frame(kit, self._workshop, self._folder, device, values, number)
-        except asyncio.CancelledError:
-            with contextlib.suppress(DeviceError):
-                await asyncio.shield(deeds.stop(kit, device))
-            raise
+        return await take_frame(self._kit(), self._workshop, self._folder, device, values, number)
 
     async def _connect_all(self, deed_id: str, action: str, names: list[str]) -> tuple[str, dict[str, Any]]:
         """All in parallel; with "ready" cooling begins while the others still connect."""

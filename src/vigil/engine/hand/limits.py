@@ -22,7 +22,8 @@ def check_limits(rig: Rig, device: str, action: str, values: dict[str, Any]) -> 
         check(rig, values)
 
 
-def _within(what: str, value: float, low: float, high: float, unit: str = "") -> None:
+def within(what: str, value: float, low: float, high: float, unit: str = "") -> None:
+    """Raises OutOfLimits for a value outside two limits."""
     if not low <= value <= high:
         raise OutOfLimits(f"{what} {value:g}{unit} is not possible: {low:g} to {high:g}{unit}")
 
@@ -34,17 +35,17 @@ def _one_of(what: str, value: str, known: list[str]) -> None:
 
 def _frame(rig: Rig, values: dict[str, Any]) -> None:
     shortest = rig.camera.shortest_exposure_s if rig.camera else 0.0
-    _within("an exposure of", values["exposure_s"], max(shortest, 0.001), _LONGEST_EXPOSURE_S, " s")
-    _within("binning", values["binning"], 1, 4)
+    within("an exposure of", values["exposure_s"], max(shortest, 0.001), _LONGEST_EXPOSURE_S, " s")
+    within("binning", values["binning"], 1, 4)
 
 
 def _guide_frame(rig: Rig, values: dict[str, Any]) -> None:
-    _within("an exposure of", values["exposure_s"], 0.001, 60.0, " s")
-    _within("binning", values["binning"], 1, 4)
+    within("an exposure of", values["exposure_s"], 0.001, 60.0, " s")
+    within("binning", values["binning"], 1, 4)
 
 
 def _cool(rig: Rig, values: dict[str, Any]) -> None:
-    _within("a set-point of", values["set_point_c"], -60, 40, " °C")
+    within("a set-point of", values["set_point_c"], -60, 40, " °C")
 
 
 def _filter(rig: Rig, values: dict[str, Any]) -> None:
@@ -53,7 +54,7 @@ def _filter(rig: Rig, values: dict[str, Any]) -> None:
 
 def _focuser_to(rig: Rig, values: dict[str, Any]) -> None:
     if rig.focuser is not None:
-        _within("position", values["position"], rig.focuser.lowest, rig.focuser.highest)
+        within("position", values["position"], rig.focuser.lowest, rig.focuser.highest)
 
 
 def _slew(rig: Rig, values: dict[str, Any]) -> None:
@@ -69,7 +70,7 @@ def _stored(rig: Rig, values: dict[str, Any]) -> None:
 
 def _nudge(rig: Rig, values: dict[str, Any]) -> None:
     _one_of("direction", values["direction"], list(DIRECTIONS))
-    _within("a nudge of", values["seconds"], 0.0, _LONGEST_NUDGE_S, " s")
+    within("a nudge of", values["seconds"], 0.0, _LONGEST_NUDGE_S, " s")
     rates = rig.mount.hand_rates if rig.mount else []
     if values["rate"] not in rates:
         raise OutOfLimits(
@@ -80,16 +81,16 @@ def _nudge(rig: Rig, values: dict[str, Any]) -> None:
 
 def _turn(rig: Rig, values: dict[str, Any]) -> None:
     if rig.rotator is not None:
-        _within("angle", values["angle_deg"], rig.rotator.lowest_deg, rig.rotator.highest_deg, "°")
+        within("angle", values["angle_deg"], rig.rotator.lowest_deg, rig.rotator.highest_deg, "°")
 
 
 def _panel(rig: Rig, values: dict[str, Any]) -> None:
-    _within("step", values["step"], 0, max(1, rig.panel.levels) if rig.panel else 1)
+    within("step", values["step"], 0, max(1, rig.panel.levels) if rig.panel else 1)
 
 
 def _heater(rig: Rig, values: dict[str, Any]) -> None:
     _one_of("heater", values["heater"], [o.name for o in rig.heaters.outputs] if rig.heaters else [])
-    _within("a level of", values["percent"], 0, 100, " %")
+    within("a level of", values["percent"], 0, 100, " %")
 
 
 def _outlet(rig: Rig, values: dict[str, Any]) -> None:

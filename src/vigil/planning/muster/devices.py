@@ -5,7 +5,7 @@ from typing import Any
 
 from vigil.documents.messages import DeviceReport
 from vigil.documents.rig import PART_OF_DEVICE, Rig
-from vigil.documents.rig.change import field_at, path_of, value_at
+from vigil.documents.rig.change import brief, field_at, path_of, value_at
 from vigil.planning.muster.finding import Finding, Known, Remedy
 
 _MOST_CLOCK_OFF_S = 5.0
@@ -14,8 +14,8 @@ _SAME_SHARE = 1e-3
 
 def findings(rig: Rig, known: Known) -> Iterator[Finding]:
     """Everything about the devices of a rig whose keeper answers."""
-    if known.reports is None:
-        return
+    if known.reports is None or all(report.lamp == "not connected" for report in known.reports):
+        return  # before anybody has connected anything nothing is amiss
     by_name = {report.name: report for report in known.reports}
     for name in rig.device_names:
         report = by_name.get(name)
@@ -45,8 +45,8 @@ def _disagreements(rig: Rig, name: str, report: DeviceReport) -> Iterator[Findin
         label, unit = (field.shown.label, field.shown.unit) if field else (text, "")
         yield Finding(
             path,
-            f"The {name} reports {label} {_shown(told, unit)}, the rig says {_shown(ours, unit)}.",
-            remedy=Remedy(f"take {_shown(told, unit)}", told),
+            f"The {name} reports {label} {brief(told, unit)}, the rig says {brief(ours, unit)}.",
+            remedy=Remedy(f"take {brief(told, unit)}", told),
         )
     if report.clock_off_s is not None and abs(report.clock_off_s) > _MOST_CLOCK_OFF_S:
         way = "ahead of" if report.clock_off_s > 0 else "behind"
@@ -61,12 +61,6 @@ def _same(told: Any, ours: Any) -> bool:
     if isinstance(told, bool) or isinstance(ours, bool) or isinstance(told, str):
         return bool(told == ours)
     return abs(told - ours) <= _SAME_SHARE * max(abs(told), abs(ours))
-
-
-def _shown(value: Any, unit: str) -> str:
-    if isinstance(value, bool):
-        return "yes" if value else "no"
-    return f"{value:.6g} {unit}".strip() if isinstance(value, float) else f"{value} {unit}".strip()
 
 
 def _capital(text: str) -> str:

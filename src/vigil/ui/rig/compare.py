@@ -1,13 +1,11 @@
 """Two rigs side by side: what differs, marked and listed."""
 
-from typing import Any
-
 from PyQt6.QtCore import QPointF, QRectF, QSize
 from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from vigil.documents.rig import Rig
-from vigil.documents.rig.change import Difference, differences, field_at, part_name
+from vigil.documents.rig.change import Difference, brief, differences, field_at, part_name
 from vigil.planning.rignumbers import rig_numbers
 from vigil.ui.picture import Picture, elided, write
 from vigil.ui.pieces import Choice, OneLine, button, label, row
@@ -119,19 +117,5 @@ def _values(found: list[Difference]) -> list[tuple[str, str, str, bool]]:
         name = difference.words.partition(" · ")[2] or difference.words
         field = field_at(difference.path)
         unit = field.shown.unit if field else ""
-        rows.append((name, _brief(difference.old, unit), _brief(difference.new, unit), True))
+        rows.append((name, brief(difference.old, unit), brief(difference.new, unit), True))
     return rows
-
-
-def _brief(value: Any, unit: str) -> str:
-    if value is None:
-        return "none"
-    if isinstance(value, bool):
-        return "yes" if value else "no"
-    if isinstance(value, dict):
-        return str(value.get("name", "there"))
-    if isinstance(value, list):
-        names = [v["name"] for v in value if isinstance(v, dict) and "name" in v]
-        return ", ".join(names) if names and len(names) == len(value) else f"{len(value)} entries"
-    text = f"{value:g}" if isinstance(value, float) else str(value)
-    return f"{text} {unit}".strip()

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from vigil.documents.rig.change import FieldAt, Path, bare, fields_of, may_be_empty, words_for
+from vigil.documents.rig.mount import hour_angle_deg
 from vigil.files.names import example_path
 from vigil.ui.fields import ValueField
 from vigil.ui.pieces import Choice, OneLine, button, label, row, wrapped
@@ -149,7 +150,7 @@ class FieldRow(QWidget):
         if waits:
             unit = "later"
         elif values.is_hour_angle(self.field) and value is not None:
-            unit = f"min · {value / 4:.4g}°"
+            unit = f"min · {hour_angle_deg(value):.4g}°"
         self.unit.setText(unit)
         tip = "Waits for the night's end" if waits else self.field.shown.help
         self.input.setToolTip(tip or words_for(self.path))

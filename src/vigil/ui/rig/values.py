@@ -4,13 +4,12 @@ import re
 from typing import Any, get_args
 
 from vigil.documents.rig.change import FieldAt, bare, may_be_empty
-from vigil.documents.rig.mount import MINUTES_PER_DEGREE
+from vigil.documents.rig.mount import hour_angle_min
 from vigil.sky.angles import parse_dec_deg
 from vigil.ui import words
 
 NONE = ""
 _EMPTY = ("", "none", "–", "-")
-_HOUR_ANGLE = re.compile(r"^([+-]?[\d.]+)\s*(min|m|°|deg|d|h)?\s*(?:([\d.]+)\s*m?)?$")
 
 
 def shown(field: FieldAt, value: Any) -> str:
@@ -50,17 +49,6 @@ def read(field: FieldAt, text: str) -> Any:
 def is_hour_angle(field: FieldAt) -> bool:
     """Whether minutes, degrees and hours of hour angle are all understood."""
     return field.shown.unit == "min after"
-
-
-def hour_angle_min(text: str) -> float:
-    """Minutes from "5 min", "1.25°", "0.2 h", "0h05m"; a bare number is minutes. Raises ValueError."""
-    found = _HOUR_ANGLE.match(text.replace("after", "").strip().replace(",", "."))
-    if found is None:
-        raise ValueError(f"{text!r} is no hour angle: write 5 min, 1.25° or 0h05m")
-    value, unit, rest = float(found[1]), found[2] or "min", float(found[3] or 0)
-    if unit == "h":
-        return (abs(value) * 60 + rest) * (-1 if found[1].startswith("-") else 1)
-    return value * MINUTES_PER_DEGREE if unit in ("°", "deg", "d") else value
 
 
 def _plain(text: str) -> bool:

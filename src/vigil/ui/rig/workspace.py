@@ -191,6 +191,7 @@ class RigWorkspace(Workspace):
 
         return [
             Action("Connect all devices", lambda: session.device(ALL, "connect"), "Ctrl+Shift+C", no_keeper),
+            Action("Connect all and cool", lambda: session.device(ALL, "ready"), "", no_keeper),
             Action("Disconnect all devices", lambda: session.device(ALL, "disconnect"), "", no_keeper),
             Action("Compare two rigs", self.show_comparison),
         ]
@@ -388,14 +389,11 @@ class RigWorkspace(Workspace):
     def findings(self) -> list[Finding]:
         """Muster, with the plan's own contradictions after it."""
         session = self._session
-        lines = [line for block in session.plan.plan.blocks for line in block.lines]
-        asked = any(r.lamp != "not connected" for r in session.reports.values())
         known = Known(
             at=session.now,
             free_bytes=self._free_bytes,
-            longest_exposure_s=max((line.exposure_s for line in lines), default=None),
-            # before anybody has connected anything nothing is amiss
-            reports=list(session.reports.values()) if asked else None,
+            longest_exposure_s=session.plan.plan.longest_exposure_s,
+            reports=list(session.reports.values()),
         )
         return muster(session.rig, known)
 
