@@ -290,7 +290,9 @@ class Window(QMainWindow):
             (i for i, part in enumerate(parts) if focused is not None and part.isAncestorOf(focused)), -1
         )
         for step in range(1, len(parts) + 1):
-            first = _first_in_reach(parts[(at + step) % len(parts)])
+            part = parts[(at + step) % len(parts)]
+            chosen = here.first if part is here.main and here.first and here.first.isVisible() else None
+            first = chosen or _first_in_reach(part)
             if first is not None:
                 first.setFocus(Qt.FocusReason.TabFocusReason)
                 return

@@ -16,6 +16,8 @@ class Workspace(QWidget):
         self.name = name
         self.setObjectName("workspace")
         self.main: QWidget | None = None
+        self.first: QWidget | None = None
+        """Where the keyboard begins in the middle, where that is not its first field."""
         self.list: QWidget | None = None
         self.inspector: QWidget | None = None
         self._layout = QHBoxLayout(self)

@@ -53,6 +53,7 @@ class RigWorkspace(Workspace):
         self._make_middle()
         self._make_inspector()
         self.build(self._middle(), self._side())
+        self.first = self.train
         self._connect()
         self._refresh()
 
