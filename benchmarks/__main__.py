@@ -12,7 +12,7 @@ from campaigns.demo import demo_rig
 from campaigns.solvefields import field_scene
 from vigil.engine.measuring import measure_image
 from vigil.imaging import stars
-from vigil.simulator.draw import draw
+from vigil.simulator.frame.draw import draw
 
 
 def help_start() -> Ratio:

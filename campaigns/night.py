@@ -12,6 +12,7 @@ from vigil.documents.events import Event, Kind
 from vigil.documents.messages import Answer, Ask, Command
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
+from vigil.documents.scenario import Scenario
 from vigil.engine.night import Equipment
 from vigil.keeper.keeper import Keeper
 from vigil.ledger.ledger import Ledger
@@ -52,10 +53,11 @@ def play(
     on_event: Watcher | None = None,
     alter: Callable[[Devices], Devices] | None = None,
     rescue: Path | None = None,
+    scenario: Scenario | None = None,
 ) -> Played:
     """Run a whole night and return it. `on_event` is called (and awaited, if need be) with each event as
     a client sees it; `alter` may wrap the devices."""
-    return run_virtual(_play(rig, plan, out, seed, on_event, alter, rescue))
+    return run_virtual(_play(rig, plan, out, seed, on_event, alter, rescue, scenario))
 
 
 async def _play(
@@ -66,11 +68,12 @@ async def _play(
     on_event: Watcher | None,
     alter: Callable[[Devices], Devices] | None,
     rescue: Path | None,
+    scenario: Scenario | None,
 ) -> Played:
     assert rig.simulated is not None
     clock, workshop, ledger = ScenarioClock(rig.simulated.starts_at), Workshop(0), Ledger()
     try:
-        observatory = SimObservatory(rig, seed, clock, workshop)
+        observatory = SimObservatory(rig, seed, clock, workshop, scenario=scenario)
         devices = alter(observatory.devices) if alter is not None else None
         equipment = equip(rig, observatory, clock, workshop, out, rescue or out / "rescued", devices)
         keeper = Keeper(equipment, ledger, pace=simulated_loop())

@@ -14,9 +14,10 @@ from vigil.documents.events import Event, Kind
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.files.starcatalogue import star_catalogue
+from vigil.optics.train import defocus_disc_um
+from vigil.simulator.frame.psf import Spot, half_flux_radius_px
+from vigil.simulator.looking import main_chip
 from vigil.simulator.observatory import Truth
-from vigil.simulator.optical import Optics, blur
-from vigil.simulator.psf import half_flux_radius_px
 from vigil.sky.angles import separation_deg, wrap_180
 
 SEEDS = range(1, 11)
@@ -70,12 +71,10 @@ def judge(rig: Rig, plan: NightPlan, seed: int) -> dict[str, Any]:
 def _size_over_best(rig: Rig, truth: Truth, off_steps: float, at: datetime) -> float:
     """True star size so many steps off the best position, over that at the best, in the seeing then."""
     seeing = truth.bench.weather.seeing_arcsec(at)
-    optics = Optics(rig.focal_length_mm, rig.telescope.aperture_mm, rig.camera.pixel_um)
-    both = (off_steps, 0.0)
-    sizes = [
-        half_flux_radius_px(*blur(optics, off * rig.focuser.um_per_step, seeing, 1.2, 1)) for off in both
-    ]
-    return sizes[0] / sizes[1]
+    optics = main_chip(rig, 0).optics
+    core_px = optics.core_px(seeing * 1.2**0.6, 1)
+    disc_px = defocus_disc_um(off_steps * rig.focuser.um_per_step, optics.focal_ratio) / optics.pixel_um
+    return half_flux_radius_px(Spot(core_px, disc_px)) / half_flux_radius_px(Spot(core_px))
 
 
 def meets_limits(night: dict[str, Any]) -> bool:

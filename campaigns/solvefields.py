@@ -8,8 +8,10 @@ from campaigns.demo import demo_rig
 from campaigns.figures import run_campaign
 from vigil.documents.rig import Rig
 from vigil.engine.measuring import solve_image
+from vigil.simulator.above.light import OPEN_BAND, Light
 from vigil.simulator.chance import generator
-from vigil.simulator.draw import Scene, draw
+from vigil.simulator.frame.draw import draw
+from vigil.simulator.frame.scene import Aim, Blur, Scene, Sensor, Shade, Sky
 from vigil.sky.angles import separation_deg, wrap_180
 from vigil.sky.tangent import deproject
 from vigil.solving.near import Hint
@@ -21,29 +23,34 @@ _CASES = {"1° off": (1.0, 0.0), "3° off, 10 % in scale": (2.95, 0.1), "mirrore
 def field_scene(rig: Rig, number: int) -> Scene:
     """A random place and rotation under a random sky, 4 s through L."""
     rng = generator(405, "field", number)
+    camera, telescope = rig.camera, rig.telescope
+    point = camera.at_gain(100)
     return Scene(
-        sky_seed=number,
         noise_key=(405, "field", number),
-        ra_deg=float(rng.uniform(0, 360)),
-        dec_deg=float(np.degrees(np.arcsin(rng.uniform(-1, 1)))),
-        position_angle_deg=float(rng.uniform(0, 360)),
-        shape=rig.field_px(),
+        aim=Aim(
+            float(rng.uniform(0, 360)),
+            float(np.degrees(np.arcsin(rng.uniform(-1, 1)))),
+            float(rng.uniform(0, 360)),
+        ),
         scale_arcsec_px=rig.scale_arcsec_px(),
-        binning=1,
-        light=True,
         exposure_s=4.0,
-        aperture_mm=rig.telescope.aperture_mm,
-        filter_width_nm=300.0,
-        fwhm_px=round(float(rng.uniform(1.6, 2.4)), 2),
-        disc_px=0.0,
-        sky_mag_arcsec2=float(rng.uniform(19.5, 21.3)),
-        sensor_c=-10.0,
-        electrons_per_adu=rig.camera.at_gain(100).electrons_per_adu,
-        bias_adu=500.0,
-        read_noise_e=1.6,
-        full_well_e=50_000.0,
-        dark_e_s_at_minus_10=0.002,
-        full_scale_adu=65535,
+        light=Light(np.pi / 400 * telescope.aperture_mm**2, 0.6, OPEN_BAND, 0.0, 0.0),
+        sensor=Sensor(
+            shape=rig.field_px(),
+            pixel_um=camera.pixel_um,
+            binning=1,
+            electrons_per_adu=point.electrons_per_adu,
+            bias_adu=500.0,
+            read_noise_e=point.read_noise_e,
+            full_well_e=point.full_well_e,
+            full_scale_adu=camera.full_scale_adu,
+            dark_e_s=0.002,
+            hot_share=3e-4,
+            hot_seed=405,
+        ),
+        blur=Blur(round(float(rng.uniform(1.6, 2.4)), 2)),
+        shade=Shade(0.18, 6, 405),
+        sky=Sky(number, float(rng.uniform(19.5, 21.3))),
     )
 
 
@@ -57,7 +64,7 @@ def try_field(rig: Rig, number: int, case: str) -> dict[str, Any]:
         image = image[:, ::-1]
     rng = generator(405, "hint", number)
     way = rng.uniform(0, 2 * np.pi)
-    ra, dec = deproject(off_deg * np.sin(way), off_deg * np.cos(way), scene.ra_deg, scene.dec_deg)
+    ra, dec = deproject(off_deg * np.sin(way), off_deg * np.cos(way), scene.aim.ra_deg, scene.aim.dec_deg)
     scale = scene.scale_arcsec_px * (1 + scale_error * rng.choice([-1, 1]))
     solved = solve_image(image, Hint(float(ra), float(dec), 0.88 * scale, 1.12 * scale))
     wcs = solved.solution.wcs
@@ -70,8 +77,10 @@ def try_field(rig: Rig, number: int, case: str) -> dict[str, Any]:
         "match_s": round(solved.match_s, 3),
     }
     if wcs is not None:
-        error_arcsec = 3600 * float(separation_deg(wcs.ra_deg, wcs.dec_deg, scene.ra_deg, scene.dec_deg))
-        turned = float(wrap_180(wcs.position_angle_deg - scene.position_angle_deg))
+        error_arcsec = 3600 * float(
+            separation_deg(wcs.ra_deg, wcs.dec_deg, scene.aim.ra_deg, scene.aim.dec_deg)
+        )
+        turned = float(wrap_180(wcs.position_angle_deg - scene.aim.position_angle_deg))
         result |= {
             "error_arcsec": round(error_arcsec, 3),
             "scale_error_percent": round(100 * (wcs.scale_arcsec_px / scene.scale_arcsec_px - 1), 5),
@@ -84,7 +93,7 @@ def try_field(rig: Rig, number: int, case: str) -> dict[str, Any]:
 def try_empty(rig: Rig, number: int) -> dict[str, Any]:
     """Stars of another part of the sky: nothing may be found."""
     scene = field_scene(rig, number)
-    elsewhere = (scene.ra_deg + 40) % 360, -scene.dec_deg
+    elsewhere = (scene.aim.ra_deg + 40) % 360, -scene.aim.dec_deg
     scale = scene.scale_arcsec_px
     solved = solve_image(draw(scene), Hint(*elsewhere, 0.88 * scale, 1.12 * scale)).solution
     return {"solved": solved.solved, "wrong": solved.solved, "reason": solved.reason}

@@ -129,7 +129,7 @@ def _one_night() -> dict[str, Any]:
     folders = folders_of(rig.id)
     files = Files(folders.data / "plan.json", folders.state / "window.ini", folders.ledger)
     plan = load_fitting(demo_file("plan.json"), rig)
-    keeper = RigKeeper(rig.id, folders, ["--speed", str(_SPEED)], None)
+    keeper = RigKeeper(rig.id, folders, ["--speed", str(_SPEED)])
     desk = Desk(Opened(rig, plan, files, lambda: keeper))
     session = desk.session
     begun = False

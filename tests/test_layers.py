@@ -20,7 +20,7 @@ def lint_imports(folder: Path) -> subprocess.CompletedProcess[str]:
     ("module", "line", "contract"),
     [
         ("sky/site.py", "import vigil.files.fits", "Layers"),
-        ("simulator/weather.py", "import vigil.focusing.vcurve", "The simulator does not measure"),
+        ("simulator/air/weather.py", "import vigil.focusing.vcurve", "The simulator does not measure"),
         ("optics/train.py", "import asyncio", "The pure packages"),
         ("devices/errors.py", "import vigil.ledger.store", "Devices know nothing"),
         ("keeper/lock.py", "import vigil.simulator.psf", "The keeper is handed"),

@@ -23,7 +23,7 @@ from vigil.documents.events import Event, Kind
 from vigil.documents.messages import Live
 from vigil.documents.store import dump, save
 from vigil.files.fits import read_frame, write_frame
-from vigil.simulator.draw import draw
+from vigil.simulator.frame.draw import draw
 
 SCENE = field_scene(demo_rig(), 5)
 
@@ -33,8 +33,8 @@ def frame(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A drawn frame whose header points half a degree off."""
     path = tmp_path_factory.mktemp("frames") / "frame.fits"
     header = {
-        "RA": (SCENE.ra_deg, ""),
-        "DEC": (SCENE.dec_deg + 0.5, ""),
+        "RA": (SCENE.aim.ra_deg, ""),
+        "DEC": (SCENE.aim.dec_deg + 0.5, ""),
         "FOCALLEN": (480.0, ""),
         "XPIXSZ": (3.76, ""),
         "XBINNING": (1, ""),
@@ -75,15 +75,17 @@ def test_solve_says_where_a_frame_points(frame: Path, capsys: pytest.CaptureFixt
         "stars_detected", "stars_matched", "rms_arcsec", "chance_log10", "reason", "detect_s", "match_s",
     ]  # fmt: skip
     assert found["file"] == str(frame) and found["solved"] and not found["mirrored"]
-    assert found["ra_deg"] == pytest.approx(SCENE.ra_deg, abs=2e-4 / math.cos(math.radians(SCENE.dec_deg)))
-    assert found["dec_deg"] == pytest.approx(SCENE.dec_deg, abs=2e-4)
+    assert found["ra_deg"] == pytest.approx(
+        SCENE.aim.ra_deg, abs=2e-4 / math.cos(math.radians(SCENE.aim.dec_deg))
+    )
+    assert found["dec_deg"] == pytest.approx(SCENE.aim.dec_deg, abs=2e-4)
     assert found["scale_arcsec_px"] == pytest.approx(SCENE.scale_arcsec_px, rel=1e-3)
-    assert found["position_angle_deg"] == pytest.approx(SCENE.position_angle_deg, abs=0.1)
+    assert found["position_angle_deg"] == pytest.approx(SCENE.aim.position_angle_deg, abs=0.1)
     assert 0 < found["rms_arcsec"] < 1.5 and found["stars_matched"] > 10
 
 
 def test_solve_with_hints_of_ones_own(frame: Path, capsys: pytest.CaptureFixture[str]) -> None:
-    near = f"{SCENE.ra_deg:.4f} {SCENE.dec_deg + 0.3:+.4f}"
+    near = f"{SCENE.aim.ra_deg:.4f} {SCENE.aim.dec_deg + 0.3:+.4f}"
     assert main(["solve", str(frame), "--near", near, "--within", "1", "--scale", "1.5..1.7", "--json"]) == 0
     assert json_lines(capsys)[0]["solved"]
     assert main(["solve", str(frame), "--near", near, "--scale", "2.0..2.4", "--json"]) == 3
@@ -98,7 +100,7 @@ def test_solve_writes_a_standard_solution(frame: Path, tmp_path: Path, capsys: A
     assert "″/px, position angle" in capsys.readouterr().out
     after = read_frame(copy)
     assert after.header["CTYPE1"] == "RA---TAN" and after.header["CRPIX1"] == 1504.5
-    assert after.header["CRVAL2"] == pytest.approx(SCENE.dec_deg, abs=2e-4)
+    assert after.header["CRVAL2"] == pytest.approx(SCENE.aim.dec_deg, abs=2e-4)
     assert np.array_equal(after.image, read_frame(frame).image)
 
 

@@ -363,5 +363,6 @@ def test_news_survives_the_wire() -> None:
 
 
 def test_the_seed_asked_for_wins() -> None:
-    rig = quick_rig()
-    assert (seed_of(rig, None), seed_of(rig, 0), seed_of(rig, 7)) == (1, 0, 7)
+    rig, usual, own = quick_rig(), Scenario(), Scenario(seed=5)
+    assert (seed_of(rig, None, usual), seed_of(rig, 0, usual), seed_of(rig, 7, usual)) == (1, 0, 7)
+    assert (seed_of(rig, None, own), seed_of(rig, 0, own)) == (5, 0)

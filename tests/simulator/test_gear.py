@@ -11,16 +11,17 @@ import pytest
 from campaigns.demo import quick_rig
 from vigil.devices.errors import NotConnected, Refused
 from vigil.devices.protocols import Exposure
+from vigil.documents.scenario import Scenario
 from vigil.runtime.clock import ScenarioClock
 from vigil.runtime.simulated import run_virtual
 from vigil.runtime.workshop import Workshop
+from vigil.simulator.air.weather import Weather
 from vigil.simulator.observatory import SimObservatory, load_state
-from vigil.simulator.simfocuser import BACKLASH_STEPS
-from vigil.simulator.weather import Weather
-from vigil.sky.angles import separation_deg
+from vigil.sky.angles import separation_deg, wrap_180
 from vigil.sky.brightness import sky_mag_arcsec2
 
 RIG = quick_rig()
+BACKLASH_STEPS = Scenario().focuser.backlash_steps
 TARGET = (79.12, 34.36)
 
 
@@ -104,7 +105,7 @@ def test_the_mount_drifts_only_when_it_does_not_track() -> None:
         await mount.slew(*TARGET)
         before = sim.truth.pointing_deg()
         await clock.sleep(600)
-        assert sim.truth.pointing_deg() == pytest.approx(before)
+        assert separation_deg(*sim.truth.pointing_deg(), *before) * 3600 < 20, "polar error and worm"
         await mount.track(False)
         await clock.sleep(240)
         drift_deg = sim.truth.pointing_deg()[0] - before[0]
@@ -141,7 +142,7 @@ def test_pier_sides_turn_the_camera() -> None:
         await mount.slew(340.0, 40.0)
         west = (await mount.read()).pier_side, sim.truth.position_angle_deg()
         assert {east[0].value, west[0].value} == {"east", "west"}
-        assert abs(east[1] - west[1]) == pytest.approx(180)
+        assert abs(wrap_180(east[1] - west[1] - 180)) < 2, "but for the way to the pole"
 
     at_the_site(main)
 
@@ -250,7 +251,7 @@ def test_the_sky_is_bright_at_dusk_and_near_the_moon() -> None:
     site, start = RIG.site.place(), RIG.simulated.starts_at
     dusk = sky_mag_arcsec2(*TARGET, start, site)
     dark = sky_mag_arcsec2(*TARGET, start + timedelta(hours=5), site)
-    assert dusk < 18.5 and dark == pytest.approx(21.3, abs=0.1)
+    assert dusk < 18.5 and dark == pytest.approx(21.3, abs=0.15)
     # a fifth of a moon, still up an hour after dark, costs a little far away and more beside it
     moonlit = start + timedelta(hours=1.5)
     far, beside = sky_mag_arcsec2(*TARGET, moonlit, site), sky_mag_arcsec2(352.0, 0.0, moonlit, site)

@@ -51,6 +51,8 @@ def _parser() -> argparse.ArgumentParser:
     run.add_argument("--out", metavar="DIR", help="folder for the frames")
     _pace(run)
     run.add_argument("--seed", type=int, metavar="N", help="simulated rigs: another sky, gear and weather")
+    _scenario(run)
+    _truth(run)
     _json(run, "one JSON event a line, the last one a summary")
     run.set_defaults(module="run")
 
@@ -66,6 +68,7 @@ def _parser() -> argparse.ArgumentParser:
         help="simulated nights: so many times real time (60)",
     )
     window.add_argument("--seed", type=int, metavar="N", help="simulated rigs: another sky, gear and weather")
+    _scenario(window)
     window.add_argument("--autostart", action="store_true", help="start the night at once")
     window.add_argument("--exit-when-done", action="store_true", help="close when the night is over")
     window.set_defaults(module="window")
@@ -126,12 +129,73 @@ def _parser() -> argparse.ArgumentParser:
     _json(measure, "one JSON object a line a file")
     measure.set_defaults(module="measure")
 
+    _add_shoot(commands)
+
+    scenario = commands.add_parser(
+        "scenario",
+        help="what sky, air and gear of a simulated rig really do",
+        description=_SCENARIO,
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    scenario.add_argument("action", choices=list(SCENARIO_ACTIONS))
+    scenario.add_argument("words", nargs="*", metavar="WORD", help="what the action works on, see above")
+    scenario.add_argument("--rig", metavar="RIG", help="whose keeper; the demo's where not given")
+    scenario.add_argument("--minutes", type=float, default=10.0, metavar="N", help="fault: how long (10)")
+    scenario.add_argument("--amount", type=float, metavar="N", help="fault: by how much, where it moves")
+    _json(scenario, "one JSON object")
+    scenario.set_defaults(module="scenario")
+
     keep = commands.add_parser("keep", help="be the keeper of a rig (other commands start one)")
     keep.add_argument("--rig", metavar="RIG", required=True)
     _pace(keep)
     keep.add_argument("--seed", type=int, metavar="N")
+    _scenario(keep)
+    _truth(keep)
     keep.set_defaults(module="keep")
     return parser
+
+
+def _add_shoot(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+    shoot = commands.add_parser(
+        "shoot", help="frames by hand under the simulated sky, without a night", description=_SHOOT
+    )
+    shoot.add_argument("--rig", metavar="RIG", help="a simulated rig; the demo's where not given")
+    shoot.add_argument("--kind", choices=["light", "dark", "flat", "bias", "guide"], default="light")
+    shoot.add_argument("--filter", metavar="F", help="through which filter; else the one to focus through")
+    shoot.add_argument("--exposure", type=float, metavar="S", help="seconds; a bias needs none")
+    shoot.add_argument("--count", type=int, default=1, metavar="N", help="how many (1)")
+    shoot.add_argument("--gain", type=int, metavar="N", help="else the rig's for lights")
+    shoot.add_argument("--offset", type=int, metavar="N", help="else the rig's for lights")
+    shoot.add_argument("--binning", type=int, default=1, choices=[1, 2, 3, 4], metavar="N", help="1 to 4 (1)")
+    shoot.add_argument(
+        "--focus-offset", type=float, default=0.0, metavar="STEPS", help="from the best focus there is (0)"
+    )
+    shoot.add_argument("--near", metavar='"RA DEC"', help="where to look; else high in the south-east")
+    shoot.add_argument(
+        "--at", metavar="TIME", help="UTC, as 2027-01-12T21:00; else five hours into the rig's evening"
+    )
+    shoot.add_argument(
+        "--sensor-c", type=float, metavar="C", help="the sensor's temperature; else its set-point"
+    )
+    shoot.add_argument(
+        "--level", type=int, metavar="STEP", help="flat: the panel's; else for half a full scale"
+    )
+    _scenario(shoot)
+    shoot.add_argument("--seed", type=int, metavar="N", help="another sky, gear and weather")
+    shoot.add_argument("--out", metavar="DIR", default=".", help="folder for the frames (here)")
+    _truth(shoot)
+    _json(shoot, "one JSON object a line a file, with the light's budget")
+    shoot.set_defaults(module="shoot")
+
+
+def _scenario(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "--scenario", metavar="SCENARIO", help="simulated rigs: what really is; a name or a file"
+    )
+
+
+def _truth(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--truth", metavar="FILE", help="simulated rigs: what really was, as CSV")
 
 
 def _pace(parser: argparse.ArgumentParser) -> None:
@@ -175,6 +239,31 @@ _RIG = """Your rigs and the examples. A rig is named by its id, as `list` shows 
   delete, restore RIG   and bring it back
   export RIG FILE       one file with all of it
   import FILE           and back"""
+
+SCENARIO_ACTIONS = {
+    "list": "",
+    "show": "[SCENARIO]",
+    "now": "",
+    "take": "SCENARIO",
+    "set": "FIELD VALUE",
+    "fault": "KIND [DEVICE]",
+    "turn": "HIGHER EAST",
+}
+"""What `vigil scenario` can do, and the words that go with it."""
+
+_SCENARIO = """A scenario says what sky, air and gear of a simulated rig really do. It is one of those that
+ship with Vigil, or a file; `vigil run`, `window` and `shoot` take it as --scenario.
+
+  list                  those that ship with Vigil
+  show [SCENARIO]       every value, by its name and unit; those that differ from an ordinary night are marked
+  now                   the one in force in --rig's keeper, and what sky and air are like
+  take SCENARIO         put another one in force there
+  set FIELD VALUE       change one value there: set air.seeing_arcsec 4
+  fault KIND [DEVICE]   something goes wrong now, for --minutes: fault "wheel jams"
+  turn HIGHER EAST      turn the polar axis's adjusters, arc-minutes: turn -- -1.5 0.5"""
+
+_SHOOT = """Draws frames of the simulated sky with a rig's optics and camera, and nothing else: no night,
+no keeper. The sky, the mount's aim and the noise follow from the scenario and the seed alone."""
 
 _DEVICE = """Works a device by hand, through the rig's keeper, which is started where none runs.
 During a night devices are free in a hold only; stop always works.

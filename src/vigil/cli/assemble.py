@@ -5,6 +5,7 @@ from pathlib import Path
 from vigil.devices.protocols import Devices
 from vigil.devices.supervised import Rigged
 from vigil.documents.rig import Rig
+from vigil.documents.scenario import Scenario
 from vigil.engine.arbiter import Arbiter
 from vigil.engine.measuring import PixelMeasurer
 from vigil.engine.night import Equipment
@@ -13,11 +14,10 @@ from vigil.runtime.workshop import Workshop
 from vigil.simulator.observatory import SimObservatory
 
 
-def seed_of(rig: Rig, wanted: int | None) -> int:
-    """The seed asked for, else the rig's own."""
-    if wanted is not None or rig.simulated is None:
-        return wanted or 0
-    return rig.simulated.seed
+def seed_of(rig: Rig, wanted: int | None, scenario: Scenario) -> int:
+    """The seed asked for, else the scenario's, else the rig's own."""
+    own = rig.simulated.seed if rig.simulated else 0
+    return next(seed for seed in (wanted, scenario.seed, own) if seed is not None)
 
 
 def equip(
@@ -46,4 +46,5 @@ def equip(
         rescue_folder=rescue_folder,
         arbiter=Arbiter(),
         bare_devices=bare_devices,
+        disk_trouble=observatory.disk_trouble,
     )

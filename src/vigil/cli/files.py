@@ -16,6 +16,7 @@ from vigil.runtime.folders import Folders, folders_of, rigs_folder
 
 if TYPE_CHECKING:
     from vigil.documents.rig.rigs import Rigs
+    from vigil.documents.scenario import Scenario
 
 EXAMPLE_RIGS = ("heron-480", "stork-1600", "tern-135")
 """The first one is the demo's."""
@@ -77,6 +78,43 @@ def rig_wanted(args: argparse.Namespace) -> tuple[Rig, Path]:
         raise BadInput("which rig? Give --rig RIG, or --demo for the made-up observatory")
     path = rig_path(args.rig or EXAMPLE_RIGS[0])
     return load_document(Rig, path), path
+
+
+def scenario_path(wanted: str) -> Path:
+    """The file behind the name of a scenario that ships with Vigil, or a path. Raises BadInput."""
+    if "/" in wanted or wanted.endswith(".json"):
+        return Path(wanted).absolute()
+    path = Path(str(files("vigil") / "data" / "scenarios" / f"{wanted}.json"))
+    if not path.exists():
+        raise BadInput(
+            f"no scenario is called {wanted!r}; there are {', '.join(own_scenarios())}, or name a file"
+        )
+    return path
+
+
+def own_scenarios() -> list[str]:
+    """Those that ship with Vigil."""
+    folder = Path(str(files("vigil") / "data" / "scenarios"))
+    return sorted(path.stem for path in folder.glob("*.json"))
+
+
+def scenario_wanted(name: str | None) -> "Scenario":
+    """The scenario of a name or a file, the ordinary one where none is named. Raises BadInput."""
+    from vigil.documents.scenario import Scenario
+
+    return load_document(Scenario, scenario_path(name)) if name else Scenario()
+
+
+def scenario_words(args: argparse.Namespace, rig: Rig) -> list[str]:
+    """What of --seed, --scenario and --truth a keeper is started with, looked at first. Raises BadInput."""
+    truth = getattr(args, "truth", None)
+    if rig.simulated is None and (args.seed is not None or args.scenario or truth):
+        raise BadInput(f"--seed, --scenario and --truth are for simulated rigs; {rig.name} is not simulated")
+    words = ["--seed", str(args.seed)] if args.seed is not None else []
+    if args.scenario:
+        scenario_wanted(args.scenario)
+        words += ["--scenario", str(scenario_path(args.scenario))]
+    return [*words, "--truth", str(Path(truth).absolute())] if truth else words
 
 
 def check_speed(speed: float) -> None:

@@ -12,8 +12,9 @@ from pathlib import Path
 
 from vigil.cli import BAD_INPUT, NO_KEEPER, OK, BadInput
 from vigil.cli.assemble import equip, seed_of
-from vigil.cli.files import load_document, rig_path
+from vigil.cli.files import load_document, rig_path, scenario_wanted
 from vigil.documents.rig import Rig
+from vigil.documents.scenario import Scenario
 from vigil.keeper.keeper import Keeper
 from vigil.keeper.lock import RigLock, Taken
 from vigil.keeper.server import Server
@@ -24,6 +25,8 @@ from vigil.runtime.folders import Folders, folders_of
 from vigil.runtime.simulated import SimulatedLoop
 from vigil.runtime.workshop import Workshop
 from vigil.simulator.observatory import SimObservatory, load_state
+from vigil.simulator.scenery import SimScenery
+from vigil.simulator.truthlog import TruthLog
 
 
 def run(args: argparse.Namespace) -> int:
@@ -31,6 +34,7 @@ def run(args: argparse.Namespace) -> int:
     rig = load_document(Rig, rig_path(args.rig))
     if rig.simulated is None:
         raise BadInput(f'{args.rig}: this Vigil drives simulated rigs only; the rig has no "simulated" part')
+    scenario = scenario_wanted(args.scenario)
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(levelname)s %(name)s %(message)s")
     logging.getLogger("aiohttp.access").setLevel(logging.WARNING)
     try:
@@ -38,7 +42,7 @@ def run(args: argparse.Namespace) -> int:
         with RigLock(folders.lock):
             loop = SimulatedLoop(math.inf if args.virtual else args.speed)
             with asyncio.Runner(loop_factory=lambda: loop) as runner:
-                runner.run(_keep(rig, folders, loop, args.seed))
+                runner.run(_keep(rig, folders, loop, args, scenario))
     except (Taken, LedgerError) as problem:
         print(f"vigil: {problem}", file=sys.stderr)
         return NO_KEEPER
@@ -49,16 +53,20 @@ def run(args: argparse.Namespace) -> int:
     return OK
 
 
-async def _keep(rig: Rig, folders: Folders, loop: SimulatedLoop, seed: int | None) -> None:
+async def _keep(
+    rig: Rig, folders: Folders, loop: SimulatedLoop, args: argparse.Namespace, scenario: Scenario
+) -> None:
     ledger = Ledger(folders.ledger)
     # on virtual time image work is done in place, in a fixed order
     workshop = Workshop(0 if loop.jumps else 2)
     try:
         clock = ScenarioClock(await _starts_at(rig, folders, ledger))
-        observatory = SimObservatory(rig, seed_of(rig, seed), clock, workshop, folders.sim_state)
+        seed = seed_of(rig, args.seed, scenario)
+        observatory = SimObservatory(rig, seed, clock, workshop, folders.sim_state, scenario)
         equipment = equip(rig, observatory, clock, workshop, _frames_of(rig, folders), folders.rescue)
         equipment = replace(equipment, hand_folder=folders.by_hand)
-        keeper = Keeper(equipment, ledger, pace=loop)
+        keeper = Keeper(equipment, ledger, pace=loop, scenery=SimScenery(observatory))
+        truth = TruthLog(observatory, Path(args.truth)) if args.truth else None
         loop.add_signal_handler(signal.SIGTERM, keeper.end, "the keeper was asked to stop")
         await keeper.take_up()
         server = Server(keeper, folders.socket, when_idle=lambda: keeper.end("idle"))
@@ -66,6 +74,8 @@ async def _keep(rig: Rig, folders: Folders, loop: SimulatedLoop, seed: int | Non
         try:
             await keeper.run()
         finally:
+            if truth is not None:
+                truth.close()
             await server.stop()
     finally:
         workshop.close()

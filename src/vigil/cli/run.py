@@ -9,7 +9,14 @@ from pathlib import Path
 from typing import Any, Protocol
 
 from vigil.cli import BAD_INPUT, NO_KEEPER, NOT_ALL, OK, BadInput
-from vigil.cli.files import check_speed, demo_file, load_fitting, own_folders, rig_wanted
+from vigil.cli.files import (
+    check_speed,
+    demo_file,
+    load_fitting,
+    own_folders,
+    rig_wanted,
+    scenario_words,
+)
 from vigil.documents.events import Event, Kind
 from vigil.documents.messages import Command, Status
 from vigil.documents.night import NightState, fold
@@ -64,14 +71,15 @@ def run(args: argparse.Namespace) -> int:
     plan = load_fitting(
         Path(args.plan) if args.plan else demo_file("plan.json"), rig, args.fit or args.plan is None
     )
-    if (args.virtual or args.speed != 1 or args.seed is not None) and rig.simulated is None:
-        raise BadInput(f"--virtual, --speed and --seed are for simulated rigs; {rig.name} is not simulated")
+    if (args.virtual or args.speed != 1) and rig.simulated is None:
+        raise BadInput(f"--virtual and --speed are for simulated rigs; {rig.name} is not simulated")
     check_speed(args.speed)
     out = Path(args.out).absolute() if args.out else None
     folders = own_folders(rig)
+    words = _keeper_words(args, rig)
     display = JsonDisplay() if args.json else _terminal_display(rig)
     try:
-        return asyncio.run(_run(args, rig_path, plan, out, folders, display))
+        return asyncio.run(_run(args, rig_path, words, plan, out, folders, display))
     except KeeperGone as problem:
         print(f"vigil: {problem}", file=sys.stderr)
         print("vigil: run the same command again: the night is taken up where it was", file=sys.stderr)
@@ -84,13 +92,15 @@ def _terminal_display(rig: Rig) -> Display:
     return TerminalDisplay(rig.site.time_zone)
 
 
-def _pace_words(args: argparse.Namespace) -> list[str]:
-    return ["--virtual"] if args.virtual else ["--speed", f"{args.speed:g}"]
+def _keeper_words(args: argparse.Namespace, rig: Rig) -> list[str]:
+    pace = ["--virtual"] if args.virtual else ["--speed", f"{args.speed:g}"]
+    return pace + scenario_words(args, rig)
 
 
 async def _run(
     args: argparse.Namespace,
     rig_path: Path,
+    words: list[str],
     plan: NightPlan,
     out: Path | None,
     folders: Folders,
@@ -98,10 +108,15 @@ async def _run(
 ) -> int:
     found = await keeper_status(folders)
     ours = found is None or not under_way(found)
+    if not ours and (args.scenario or args.truth):
+        raise BadInput(
+            "a night runs already, under its own scenario: `vigil scenario` changes it while it runs; "
+            "--scenario and --truth go with the start of one"
+        )
     if found is not None and ours:
         await retire_idle_keeper(folders)
     if ours:
-        await start_keeper(str(rig_path), folders, _pace_words(args), args.seed)
+        await start_keeper(str(rig_path), folders, words)
     async with SocketLink(folders.socket) as link:
         status = await link.status()
         if under_way(status):

@@ -16,6 +16,7 @@ from vigil.cli.files import (
     my_rigs,
     own_folders,
     rig_wanted,
+    scenario_words,
 )
 from vigil.cli.files import rig_path as path_of_rig
 from vigil.documents.rig import Rig
@@ -61,11 +62,12 @@ def _open(rig: Rig, path: Path, plan_path: Path | None, args: argparse.Namespace
     folders, rigs = own_folders(rig), my_rigs()
     listed = rigs.lists(path)
     name = rig.id if listed else str(path)
+    words = ["--speed", f"{args.speed:g}", *scenario_words(args, rig)]
 
     def connect_by() -> "Connector":
         from vigil.link.attach import RigKeeper
 
-        return RigKeeper(name, folders, ["--speed", f"{args.speed:g}"], args.seed)
+        return RigKeeper(name, folders, words)
 
     from vigil.ui.app import Files, Opened
 

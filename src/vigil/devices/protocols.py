@@ -129,6 +129,8 @@ class Exposure:
     offset: int
     binning: int = 1
     light: bool = True
+    region: tuple[int, int, int, int] | None = None
+    """Of a subframe: its left and bottom pixel, columns and rows, in binned pixels of the whole frame."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -181,7 +183,8 @@ class Focuser(Device, Protocol):
 
 class Mount(Device, Protocol):
     """`move_axis` turns at a rate until 0 or `stop` is sent; axis 0 is right ascension (west positive),
-    axis 1 declination (north positive)."""
+    axis 1 declination (north positive). `pulse` moves at the guide rate for a while: "west", "east",
+    "north" or "south"."""
 
     async def read(self) -> MountState: ...
 
@@ -194,6 +197,8 @@ class Mount(Device, Protocol):
     async def slew(self, ra_deg: float, dec_deg: float) -> None: ...
 
     async def move_axis(self, axis: int, rate_deg_s: float) -> None: ...
+
+    async def pulse(self, direction: str, duration_ms: int) -> None: ...
 
     async def stop(self) -> None: ...
 

@@ -29,6 +29,7 @@ class Command(StrEnum):
     SKIP = "skip"
     DEVICE = "device"
     RIG = "rig"
+    SCENARIO = "scenario"
 
 
 ALLOWED_ON_MISMATCH = frozenset({Command.HOLD, Command.END})

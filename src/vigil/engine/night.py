@@ -36,6 +36,8 @@ from vigil.runtime.workshop import Workshop
 log = logging.getLogger(__name__)
 
 _SLOW_LOOK = timedelta(seconds=5)
+# a hold whose cause has gone ends after so long without it
+_HOLD_LOOK, _DWELL = timedelta(seconds=30), timedelta(minutes=5)
 _EXPOSURE = "exposure"
 
 
@@ -54,6 +56,8 @@ class Equipment:
     """Shared with work by hand; a night without one makes its own."""
     bare_devices: Callable[[Rig], Devices] | None = None
     """The devices of a changed rig."""
+    disk_trouble: Callable[[], OSError | None] = lambda: None
+    """What the frames' disk suffers from, by the simulator's word; real disks speak for themselves."""
     hand_folder: Path | None = None
     """For frames taken by hand; else beside the others."""
 
@@ -74,10 +78,24 @@ class Night:
         self._rig_wanted: tuple[Rig, str] | None = None
         self.doing = self._carrier.doing
         self.progress = self._carrier.progress
-        self._saver = Saver(recorder, equipment.workshop, equipment.measurer, rig, equipment.rescue_folder)
+        self._saver = Saver(
+            recorder,
+            equipment.workshop,
+            equipment.measurer,
+            rig,
+            equipment.rescue_folder,
+            equipment.disk_trouble,
+        )
         self._lights = Lights(self._carrier, recorder, self._saver, equipment.frames_folder, self.hold)
         self.outlook = Outlook(
-            plan, rig, devices, recorder, equipment.frames_folder, self._lights.count, _begun(recorder, clock)
+            plan,
+            rig,
+            devices,
+            recorder,
+            equipment.frames_folder,
+            self._lights.count,
+            _begun(recorder, clock),
+            equipment.disk_trouble,
         )
         self._failures: dict[str, int] = {}
         self._background: dict[str, asyncio.Task[None]] = {}
@@ -86,12 +104,14 @@ class Night:
         self._wake = asyncio.Event()
         self._hold_wanted: str | None = None
         self._end_wanted: str | None = None
+        self._held_by: Condition | None = None
+        self._calm_since: datetime | None = None
 
     # -- what people may ask for ------------------------------------------------------------------
 
     def hold(self, reason: str, now: bool = False) -> None:
         """Wait after the activity or exposure under way; with `now`, abandon it."""
-        self._hold_wanted = reason
+        self._hold_wanted, self._held_by = reason, None
         self._wake.set()
         if now:
             self._cancel_foreground()
@@ -104,8 +124,12 @@ class Night:
         self._hold_wanted = None
         self._failures.clear()
         self._since_exposure.clear()
-        await self._recorder.record(Kind.RESUMED, {}, "resumed by hand")
+        await self._go_on("resumed by hand")
         self._wake.set()
+
+    async def _go_on(self, why: str) -> None:
+        self._held_by = self._calm_since = None
+        await self._recorder.record(Kind.RESUMED, {}, why)
 
     def change_rig(self, rig: Rig, words: str) -> None:
         """Another rig, from the next decision on; only values that are safe to change may differ."""
@@ -176,7 +200,7 @@ class Night:
             self._end_wanted = choice.because
         elif state.run is RunState.HELD:
             self.doing.now("holding", state.hold or "")
-            await self._rest(max(self.outlook.last_closing(now), now + timedelta(minutes=1)))
+            await self._hold_on(choice, now)
         elif self._hold_wanted is not None:
             reason, self._hold_wanted = self._hold_wanted, None
             await self._recorder.record(Kind.HELD, {}, reason)
@@ -184,6 +208,21 @@ class Night:
             await self._wait(choice.until, choice.because)
         else:
             await self._towards(choice, now)
+
+    async def _hold_on(self, choice: Candidate | Wait, now: datetime) -> None:
+        """Until a person says so; or, where a condition held the night, until it has been met for a while."""
+        if self._held_by is None:
+            await self._rest(max(self.outlook.last_closing(now), now + timedelta(minutes=1)))
+            return
+        if isinstance(choice, Candidate):
+            start, end = self.outlook.exposure_times(choice, now)
+            check = self._held_by.check(self.outlook.view(choice, now), start, end)
+            self._calm_since = (self._calm_since or now) if check.met else None
+            if self._calm_since is not None and now - self._calm_since >= _DWELL:
+                minutes = (now - self._calm_since).total_seconds() / 60
+                await self._go_on(f"{self._held_by.name} again for {minutes:.0f} min: {check.words}")
+                return
+        await self._rest(now + _HOLD_LOOK)
 
     async def _take_rig(self) -> None:
         if self._rig_wanted is None:
@@ -205,7 +244,7 @@ class Night:
             activity = condition.activity(view)
             if activity is None:
                 if condition.may_return:
-                    self._hold_wanted = check.words
+                    self._hold_wanted, self._held_by = check.words, condition
                 else:
                     await self._give_up(candidate, check.words)
                 return

@@ -36,12 +36,14 @@ class Outlook:
         frames_folder: Path,
         taken: Callable[[str], int],
         at: datetime,
+        disk_trouble: Callable[[], OSError | None] = lambda: None,
     ) -> None:
         self._plan = plan
         self._rig = rig
         self._devices = devices
         self._recorder = recorder
         self._frames_folder = frames_folder
+        self._disk_trouble = disk_trouble
         self._taken = taken
         self._spans: dict[str, tuple[Interval, ...]] = {
             block.id: block_intervals(block, rig, at) for block in plan.blocks
@@ -87,7 +89,7 @@ class Outlook:
             night=self._recorder.state,
             candidate=candidate,
             states={device.name: device.state for device in devices.all() if device.connected},
-            free_bytes=_free_bytes(self._frames_folder),
+            free_bytes=0 if self._disk_trouble() else _free_bytes(self._frames_folder),
         )
 
     def exposure_times(self, candidate: Candidate, now: datetime) -> tuple[datetime, datetime]:

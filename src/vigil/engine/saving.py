@@ -2,6 +2,7 @@
 
 import logging
 import math
+from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
@@ -56,13 +57,20 @@ class Saver:
     """Writes, measures and solves frames, and records each step."""
 
     def __init__(
-        self, recorder: Recorder, workshop: Workshop, measurer: Measurer, rig: Rig, rescue_folder: Path
+        self,
+        recorder: Recorder,
+        workshop: Workshop,
+        measurer: Measurer,
+        rig: Rig,
+        rescue_folder: Path,
+        disk_trouble: Callable[[], OSError | None] = lambda: None,
     ) -> None:
         self._recorder = recorder
         self._workshop = workshop
         self._measurer = measurer
         self._rig = rig
         self._rescue_folder = rescue_folder
+        self._disk_trouble = disk_trouble
 
     def take_rig(self, rig: Rig) -> None:
         self._rig = rig
@@ -75,6 +83,9 @@ class Saver:
         path = Path(taken.announced["path"])
         trouble = None
         try:
+            simulated = self._disk_trouble()
+            if simulated is not None:
+                raise simulated
             await self._workshop.run(_write, path, taken.image, taken.header)
         except OSError as problem:
             trouble = f"{path.parent} can't be written ({problem.strerror or problem})"

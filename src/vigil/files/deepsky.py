@@ -22,6 +22,7 @@ class DeepSkyObject:
     major_arcmin: float
     minor_arcmin: float
     position_angle_deg: float | None = None
+    mag: float | None = None
 
 
 class UnknownObject(LookupError):
@@ -80,6 +81,7 @@ def _object(row: dict[str, str]) -> DeepSkyObject:
         float(row["major_arcmin"] or 0),
         float(row["minor_arcmin"] or 0),
         float(row["pa_deg"]) if row["pa_deg"] else None,
+        float(row["mag"]) if row["mag"] else None,
     )
 
 

@@ -60,6 +60,14 @@ class Pace(Protocol):
     def event_happened(self) -> None: ...
 
 
+class Scenery(Protocol):
+    """What people may play with where the rig is simulated. Raises ValueError with what is wrong."""
+
+    def told(self) -> dict[str, Any]: ...
+
+    def change(self, asked: dict[str, Any]) -> str: ...
+
+
 class CantStart(ValueError):
     """The night can't begin; the message says why."""
 
@@ -70,10 +78,17 @@ class Keeper:
     On virtual time a night waits for its first client: it would be over before anybody looks.
     """
 
-    def __init__(self, equipment: Equipment, ledger: Ledger, pace: Pace | None = None) -> None:
+    def __init__(
+        self,
+        equipment: Equipment,
+        ledger: Ledger,
+        pace: Pace | None = None,
+        scenery: Scenery | None = None,
+    ) -> None:
         self._equipment = equipment
         self._ledger = ledger
         self._pace = pace
+        self._scenery = scenery
         self._recorder = Recorder(ledger, equipment.clock, NightState())
         self._recorder.listen(self._tell)
         self._night: Night | None = None
@@ -282,6 +297,8 @@ class Keeper:
                 "only status, hold and end work: end the night, or use the same version",
             )
         try:
+            if ask.command is Command.SCENARIO:
+                return self._play(ask)
             return Answer(id=ask.id, taken=True, reason=await self._carry_out(ask))
         except (CantStart, NotAllowed, HandRefused) as problem:
             return Answer(id=ask.id, taken=False, reason=str(problem))
@@ -322,6 +339,16 @@ class Keeper:
             return "resumed"
         night.end(str(ask.values.get("reason") or "ended by hand"))
         return "ending the night: park, warm up, disconnect"
+
+    def _play(self, ask: Ask) -> Answer:
+        """Look at the scenario, or change it."""
+        if self._scenery is None:
+            raise NotAllowed("the rig is real: its sky is what it is")
+        try:
+            said = self._scenery.change(ask.values) if ask.values else ""
+        except ValueError as problem:
+            raise NotAllowed(str(problem)) from None
+        return Answer(id=ask.id, taken=True, reason=said, values=self._scenery.told())
 
     def _set_pace(self, ask: Ask) -> str:
         """Speed and skip: for nights whose every device is simulated."""

@@ -48,10 +48,9 @@ async def retire_idle_keeper(folders: Folders) -> None:
         waited_s += _LOOK_EVERY_S
 
 
-def _spawn(rig: str, folders: Folders, pace: list[str], seed: int | None) -> "subprocess.Popen[bytes]":
+def _spawn(rig: str, folders: Folders, words: list[str]) -> "subprocess.Popen[bytes]":
     """A keeper in a session of its own, which outlives this one."""
-    arguments = [sys.executable, "-m", "vigil", "keep", "--rig", rig, *pace]
-    arguments += ["--seed", str(seed)] if seed is not None else []
+    arguments = [sys.executable, "-m", "vigil", "keep", "--rig", rig, *words]
     with folders.log.open("wb") as log:
         return subprocess.Popen(
             arguments,
@@ -63,9 +62,10 @@ def _spawn(rig: str, folders: Folders, pace: list[str], seed: int | None) -> "su
         )
 
 
-async def start_keeper(rig: str, folders: Folders, pace: list[str], seed: int | None) -> None:
-    """Start a keeper and wait until it answers. Raises KeeperGone with its words."""
-    process = _spawn(rig, folders, pace, seed)
+async def start_keeper(rig: str, folders: Folders, words: list[str]) -> None:
+    """Start a keeper, its command line's further words being given, and wait until it answers. Raises
+    KeeperGone with its words."""
+    process = _spawn(rig, folders, words)
     waited_s = 0.0
     while waited_s < _START_LIMIT_S:
         if await keeper_status(folders) is not None:
@@ -82,17 +82,16 @@ async def start_keeper(rig: str, folders: Folders, pace: list[str], seed: int | 
 class RigKeeper:
     """A rig's keeper as a window needs it: found, started where there is none, opened."""
 
-    def __init__(self, rig: str, folders: Folders, pace: list[str], seed: int | None = None) -> None:
-        """`rig` as `vigil keep --rig` understands it: a name or a file."""
+    def __init__(self, rig: str, folders: Folders, words: list[str]) -> None:
+        """`rig` and `words` as `vigil keep --rig` understands them."""
         self._rig = rig
         self._folders = folders
-        self._pace = pace
-        self._seed = seed
+        self._words = words
 
     async def ensure(self) -> None:
         """A keeper answers afterwards. Raises KeeperGone."""
         if await keeper_status(self._folders) is None:
-            await start_keeper(self._rig, self._folders, self._pace, self._seed)
+            await start_keeper(self._rig, self._folders, self._words)
 
     async def answers(self) -> bool:
         return await keeper_status(self._folders) is not None

@@ -1,5 +1,7 @@
 """The sim observatory: one rig's simulated gear under one simulated sky."""
 
+import errno
+import os
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -7,11 +9,15 @@ from typing import Any
 
 from vigil.devices.protocols import Devices
 from vigil.documents.rig import Rig
+from vigil.documents.scenario import FaultKind, Scenario
+from vigil.documents.store import parse
 from vigil.runtime.clock import Clock
 from vigil.runtime.workshop import Workshop
+from vigil.simulator.air.weather import Weather
 from vigil.simulator.chance import generator
+from vigil.simulator.faulty import Faulty
 from vigil.simulator.gear import Bench
-from vigil.simulator.hanging import Hanging
+from vigil.simulator.looking import position_angle_deg
 from vigil.simulator.simbeside import (
     SimHeaters,
     SimPanel,
@@ -26,7 +32,6 @@ from vigil.simulator.simfocuser import SimFocuser
 from vigil.simulator.simmount import SimMount, park_position
 from vigil.simulator.simwheel import SimWheel
 from vigil.simulator.state import SimState
-from vigil.simulator.weather import Weather
 
 
 def load_state(path: Path | None) -> SimState | None:
@@ -36,14 +41,14 @@ def load_state(path: Path | None) -> SimState | None:
     return SimState.model_validate_json(path.read_text())
 
 
-def fresh_state(rig: Rig, seed: int) -> SimState:
+def fresh_state(rig: Rig, seed: int, scenario: Scenario) -> SimState:
     """The gear in the evening: parked, warm, focuser somewhere near."""
     assert rig.simulated is not None
     at = rig.simulated.starts_at
     ra_deg, dec_deg = park_position(rig.site.place(), at)
     rng = generator(seed, "evening")
     start = (rig.focuser.start if rig.focuser else 0) + (int(rng.integers(-40, 41)) if rig.focuser else 0)
-    weather = Weather(seed, at)
+    weather = Weather(seed, at, scenario.air)
     return SimState(
         seed=seed,
         at=at,
@@ -64,13 +69,15 @@ class Truth:
     bench: Bench
     mount: SimMount
     camera: SimCamera
+    guide_camera: SimCamera
 
     def pointing_deg(self) -> tuple[float, float]:
         """The true ICRS direction of the image's centre."""
         return self.mount.true_pointing_deg(self.bench.clock.utcnow())
 
     def position_angle_deg(self) -> float:
-        return self.mount.position_angle_deg()
+        """Of the main camera's rows, ICRS."""
+        return position_angle_deg(self.bench, self.mount, self.bench.clock.utcnow())
 
     def focus(self, slot: int, at: datetime) -> tuple[float, float]:
         """Best drawtube position (steps) through a filter, and where it is."""
@@ -84,22 +91,33 @@ class SimObservatory:
     """Builds the simulated devices over a shared, saved state."""
 
     def __init__(
-        self, rig: Rig, seed: int, clock: Clock, workshop: Workshop, path: Path | None = None
+        self,
+        rig: Rig,
+        seed: int,
+        clock: Clock,
+        workshop: Workshop,
+        path: Path | None = None,
+        scenario: Scenario | None = None,
     ) -> None:
+        """`path` keeps the gear's state; what an earlier keeper left there goes on, its scenario too."""
         if rig.simulated is None:
             raise ValueError(f"{rig.name} has no simulated part: its devices are not the sim observatory's")
-        state = load_state(path) or fresh_state(rig, seed)
-        weather = Weather(state.seed, rig.simulated.starts_at)
-        self._bench = Bench(rig, state, clock, workshop, weather, path)
+        left = load_state(path)
+        scenario = scenario or Scenario()
+        if left is not None and left.scenario:
+            scenario = parse(Scenario, left.scenario, "the scenario of the night under way")
+        state = left or fresh_state(rig, seed, scenario)
+        self._bench = Bench(rig, scenario, state, clock, workshop, path)
         mount = SimMount(self._bench)
         camera = SimCamera(self._bench, mount)
+        guide_camera = SimCamera(self._bench, mount, guides=True)
         self._made: dict[str, Any] = {
             "camera": camera,
             "wheel": SimWheel(self._bench),
             "focuser": SimFocuser(self._bench),
             "mount": mount,
             "rotator": SimRotator(self._bench),
-            "guide_camera": SimCamera(self._bench, mount, guides=True),
+            "guide_camera": guide_camera,
             "panel": SimPanel(self._bench),
             "cover": SimShutter(self._bench, "cover"),
             "roof": SimShutter(self._bench, "roof"),
@@ -108,22 +126,38 @@ class SimObservatory:
             "heaters": SimHeaters(self._bench),
             "power": SimPower(self._bench),
         }
-        self.truth = Truth(self._bench, mount, camera)
+        self.truth = Truth(self._bench, mount, camera, guide_camera)
 
     def take_rig(self, rig: Rig) -> None:
         """Another rig under the same sky: what people change by day."""
         self._bench.rig = rig
 
     @property
+    def scenario(self) -> Scenario:
+        return self._bench.scenario
+
+    def take_scenario(self, scenario: Scenario) -> None:
+        """Another sky and other gear from this moment on."""
+        self._bench.take_scenario(scenario)
+        self._bench.save()
+
+    def disk_trouble(self) -> OSError | None:
+        """What writing a frame would meet now."""
+        minute = self._bench.minutes(self._bench.clock.utcnow())
+        if self._bench.faults.active(FaultKind.DISK_FULL, None, minute):
+            return OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+        if self._bench.faults.active(FaultKind.DISK_GONE, None, minute):
+            return OSError(errno.ENODEV, os.strerror(errno.ENODEV))
+        return None
+
+    @property
     def devices(self) -> Devices:
         """Those that the rig has."""
-        rig = self._bench.rig
-        hangs = rig.simulated.times_out if rig.simulated else {}
         wanted = Devices(**self._made).named()
         fields_by_name = {id(device): field for field, device in self._made.items()}
-        found = {}
-        for name in rig.device_names:
-            device = wanted[name]
-            share = hangs.get(name, 0.0)
-            found[fields_by_name[id(device)]] = Hanging(device, name, share, self._bench) if share else device
-        return Devices(**found)
+        return Devices(
+            **{
+                fields_by_name[id(wanted[name])]: Faulty(wanted[name], name, self._bench)
+                for name in self._bench.rig.device_names
+            }
+        )

@@ -1,5 +1,7 @@
 """What stands beside the train: rotator, flat panel, cover and roof, weather, safety, heaters, power."""
 
+from datetime import datetime, timedelta
+
 from vigil.devices.errors import Refused
 from vigil.devices.protocols import (
     Capabilities,
@@ -17,6 +19,8 @@ from vigil.simulator.travel import TICK_S, Travel
 _ROTATOR_DEG_S = 4.0
 _PANEL_S = 0.5
 _SWITCH_S = 0.3
+# beyond these a safety sensor says no
+_UNSAFE_CLOUD, _UNSAFE_WIND = 80.0, 15.0
 
 
 class _Beside:
@@ -132,11 +136,11 @@ class SimWeather(_Beside):
 
     async def read(self) -> WeatherState:
         self._bench.need(self._name)
-        now = self._bench.clock.utcnow()
+        now = _told_at(self._bench, self._name)
         air = self._bench.weather
         return WeatherState(
             now,
-            round(air.temperature_c(now), 1),
+            round(air.probe_c(now), 1),
             round(air.humidity_percent(now)),
             round(air.wind_m_s(now), 1),
             round(air.cloud_percent(now)),
@@ -149,8 +153,16 @@ class SimSafety(_Beside):
 
     async def read(self) -> SafetyState:
         self._bench.need(self._name)
-        now = self._bench.clock.utcnow()
-        return SafetyState(now, self._bench.weather.cloud_percent(now) < 80)
+        now = _told_at(self._bench, self._name)
+        air = self._bench.weather
+        return SafetyState(now, air.cloud_percent(now) < _UNSAFE_CLOUD and air.wind_m_s(now) < _UNSAFE_WIND)
+
+
+def _told_at(bench: Bench, name: str) -> datetime:
+    """Now, or, of a station that stands still, when it stopped."""
+    now = bench.clock.utcnow()
+    fault = bench.faults.stands_still_since(name, bench.minutes(now))
+    return now if fault is None else bench.starts_at + timedelta(minutes=fault)
 
 
 class SimHeaters(_Beside):

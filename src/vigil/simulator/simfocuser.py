@@ -2,11 +2,10 @@
 
 from vigil.devices.errors import Refused
 from vigil.devices.protocols import Capabilities, FocuserState
+from vigil.documents.scenario import FaultKind
 from vigil.simulator.gear import Bench
+from vigil.simulator.pointing.gears import take_up
 from vigil.simulator.travel import Travel
-
-BACKLASH_STEPS = 60
-_STEPS_PER_S = 80.0
 
 
 class SimFocuser:
@@ -31,7 +30,7 @@ class SimFocuser:
         bench = self._bench
         bench.need("focuser")
         probed = bench.rig.focuser is not None and bench.rig.focuser.probe == "focuser"
-        temperature_c = round(bench.weather.temperature_c(bench.clock.utcnow()), 1) if probed else None
+        temperature_c = round(bench.weather.probe_c(bench.clock.utcnow()), 1) if probed else None
         return FocuserState(bench.state.focuser_position, self._travel.moving, temperature_c)
 
     async def move_to(self, position: int) -> None:
@@ -41,18 +40,24 @@ class SimFocuser:
         if not limits.lowest <= position <= limits.highest:
             raise Refused(f"focuser: {position} is outside its range {limits.lowest}…{limits.highest}")
         state = bench.state
+        rate = bench.scenario.focuser.steps_per_s
         await self._travel.go(
-            lambda: state.focuser_position, lambda steps: self._turn(int(steps)), position, _STEPS_PER_S
+            lambda: state.focuser_position, lambda steps: self._turn(int(steps)), position, rate
         )
 
     async def stop(self) -> None:
         self._travel.stop()
 
     def _turn(self, steps: int) -> None:
-        """The motor turns; the drawtube follows once the play of BACKLASH_STEPS is used up."""
-        state = self._bench.state
+        """The motor turns; the drawtube follows once its play is used up. A stalled motor counts on and turns
+        nothing."""
+        bench, state = self._bench, self._bench.state
         state.focuser_position += steps
-        slack = BACKLASH_STEPS / 2
-        state.drawtube_steps = min(
-            max(state.drawtube_steps, state.focuser_position - slack), state.focuser_position + slack
-        )
+        if bench.faults.active(FaultKind.FOCUSER_STALLS, "focuser", bench.minutes(bench.clock.utcnow())):
+            state.focus_lost_steps += steps
+        motor = state.focuser_position - state.focus_lost_steps
+        state.drawtube_steps = take_up(state.drawtube_steps, motor, bench.scenario.focuser.backlash_steps)
+
+    def moved_by_itself(self, steps: float) -> None:
+        """A fault: somebody turned the knob, and the motor's counter went along."""
+        self._turn(int(steps))

@@ -1,20 +1,27 @@
-"""A mount whose aim is a little off what it says: index errors, cone error, some chance."""
+"""A mount that looks beside where its encoders say: its axes, gears and clock are the scenario's."""
 
 from datetime import datetime, timedelta
 
 import numpy as np
+from numpy.typing import NDArray
 
 from vigil.devices.errors import Refused
 from vigil.devices.protocols import Capabilities, MountState, PierSide
+from vigil.documents.scenario import FaultKind
 from vigil.simulator.chance import generator
 from vigil.simulator.gear import Bench
+from vigil.simulator.pointing.axes import AxisErrors, Looks, beside, looks_at
+from vigil.simulator.pointing.gears import SIDEREAL_ARCSEC_S, adjusted_arcmin, periodic_error_arcsec, take_up
 from vigil.simulator.state import MountMotion
 from vigil.sky.angles import separation_deg, wrap_180
 from vigil.sky.horizontal import observe, unobserve
-from vigil.sky.instants import from_datetimes
+from vigil.sky.instants import from_datetimes, from_unix
 from vigil.sky.site import Site
 
-_SIDEREAL_DEG_S = 15.041067 / 3600
+Floats = NDArray[np.float64]
+_SIDEREAL_DEG_S = SIDEREAL_ARCSEC_S / 3600
+_PUT_ROUNDS = 4
+_PULSES = {"west": (1, 0), "east": (-1, 0), "north": (0, 1), "south": (0, -1)}
 
 
 def park_position(site: Site, at: datetime) -> tuple[float, float]:
@@ -25,13 +32,13 @@ def park_position(site: Site, at: datetime) -> tuple[float, float]:
 
 
 class SimMount:
-    """Tracks exactly; its errors are made at each slew and stay until the next."""
+    """Keeps what its encoders show, as an ICRS direction; where the tube looks follows from that and time."""
 
     def __init__(self, bench: Bench) -> None:
         self._bench = bench
         rng = generator(bench.state.seed, "mount")
-        self._index_arcmin = rng.normal(0, 8), rng.normal(0, 6)
-        self._cone_arcmin = rng.normal(0, 4)
+        self._seeded_index_arcmin = float(rng.normal(0, 8)), float(rng.normal(0, 6))
+        self._seeded_cone_arcmin = float(rng.normal(0, 4))
         self._camera_angle_deg = float(rng.uniform(0, 360))
 
     async def connect(self) -> None:
@@ -41,10 +48,15 @@ class SimMount:
         self._bench.disconnect("mount")
 
     async def capabilities(self) -> Capabilities:
-        site, part = self._bench.rig.site, self._bench.rig.mount
+        site = self._bench.rig.site
         figures = {"site.latitude_deg": site.latitude_deg, "site.longitude_deg": site.longitude_deg}
-        figures |= {"mount.reports_pier_side": part.reports_pier_side if part else True}
-        return Capabilities(figures=figures, clock_off_s=0.2)
+        figures |= {"mount.reports_pier_side": self._tells_side}
+        return Capabilities(figures=figures, clock_off_s=self._bench.scenario.mount.clock_off_s)
+
+    @property
+    def _tells_side(self) -> bool:
+        told, part = self._bench.scenario.mount.tells_pier_side, self._bench.rig.mount
+        return told if told is not None else part is None or part.reports_pier_side
 
     async def read(self) -> MountState:
         bench = self._bench
@@ -53,8 +65,7 @@ class SimMount:
         self._settle_motion(now)
         ra_deg, dec_deg = self._believed_deg(now)
         state = bench.state
-        tells = bench.rig.mount is not None and bench.rig.mount.reports_pier_side
-        side = PierSide(state.pier_side) if tells else PierSide.UNKNOWN
+        side = PierSide(state.pier_side) if self._tells_side else PierSide.UNKNOWN
         return MountState(ra_deg, dec_deg, state.tracking, state.parked, state.motion is not None, side)
 
     async def unpark(self) -> None:
@@ -77,12 +88,15 @@ class SimMount:
         if bench.state.parked:
             raise Refused("mount: parked, unpark it before slewing")
         now = bench.clock.utcnow()
+        if bench.faults.active(FaultKind.SLEW_REFUSED, "mount", bench.minutes(now)):
+            raise Refused("mount: it will not slew; its controller gives no reason")
         seen = observe(ra_deg, dec_deg, from_datetimes(now), bench.rig.site.place())
         lowest = bench.rig.mount.lowest_altitude_deg if bench.rig.mount else 5.0
         if seen.altitude_deg < lowest:
             raise Refused(
                 f"mount: the place to slew to stands {seen.altitude_deg:.0f}° high, limit {lowest:g}°"
             )
+        self._stay(now)
         bench.state.tracking = True
         await self._move(ra_deg, dec_deg, parks=False)
 
@@ -110,8 +124,33 @@ class SimMount:
         if state.parked:
             raise Refused("mount: parked, unpark it before moving it")
         self._stay(bench.clock.utcnow())
+        own = bench.scenario.mount.own_rates
+        if own and rate_deg_s:
+            nearest = min(own, key=lambda rate: abs(rate * _SIDEREAL_DEG_S - abs(rate_deg_s)))
+            rate_deg_s = float(np.copysign(nearest * _SIDEREAL_DEG_S, rate_deg_s))
         west, north = state.hand_rates_deg_s
         state.hand_rates_deg_s = (rate_deg_s, north) if axis == 0 else (west, rate_deg_s)
+        bench.save()
+
+    async def pulse(self, direction: str, duration_ms: int) -> None:
+        bench, state, effects = self._bench, self._bench.state, self._bench.scenario.mount
+        bench.need("mount")
+        if direction not in _PULSES:
+            raise Refused(f"mount: no pulse goes {direction!r}; there are {', '.join(_PULSES)}")
+        if state.parked or not state.tracking:
+            raise Refused("mount: it does not track, a pulse would only move it away")
+        await bench.clock.sleep(duration_ms / 1000)
+        if duration_ms >= effects.shortest_pulse_ms:
+            self._stay(bench.clock.utcnow())
+            rate = bench.rig.mount.guide_rate if bench.rig.mount else 0.5
+            west, north = _PULSES[direction]
+            step_deg = rate * _SIDEREAL_DEG_S * duration_ms / 1000
+            # the axis is turned by this much, whatever that comes to on the sky
+            state.ra_deg = (state.ra_deg - west * step_deg * effects.pulse_response[0]) % 360
+            state.dec_deg = float(
+                np.clip(state.dec_deg + north * step_deg * effects.pulse_response[1], -90, 90)
+            )
+            self._follow_dec()
         bench.save()
 
     async def stop(self) -> None:
@@ -121,6 +160,40 @@ class SimMount:
         bench.state.motion = None
         bench.state.hand_rates_deg_s = (0.0, 0.0)
         bench.save()
+
+    def turn_adjusters(self, higher_arcmin: float, east_arcmin: float) -> tuple[float, float]:
+        """Turn the polar axis's screws; returns by how much the axis really went, arc-minutes."""
+        state, effects = self._bench.state, self._bench.scenario.mount
+        chance = generator(state.seed, "adjusters", state.next_count("adjusters")).uniform(-1, 1, 2)
+        went = tuple(
+            adjusted_arcmin(turn, effects.adjuster_sticks_arcmin, effects.adjuster_jumps, float(c))
+            for turn, c in zip((higher_arcmin, east_arcmin), chance, strict=True)
+        )
+        state.adjusted_arcmin = (state.adjusted_arcmin[0] + went[0], state.adjusted_arcmin[1] + went[1])
+        self._bench.save()
+        return went[0], went[1]
+
+    def put(self, ra_deg: float, dec_deg: float) -> None:
+        """Tracking, and truly looking there, whatever its encoders must show for that: for frames by hand."""
+        state, now = self._bench.state, self._bench.clock.utcnow()
+        state.parked, state.tracking, state.motion = False, True, None
+        state.ra_deg, state.dec_deg, state.since = ra_deg, dec_deg, now
+        seen = observe(ra_deg, dec_deg, from_datetimes(now), self._bench.rig.site.place())
+        east = self._flips and seen.hour_angle_deg >= 0
+        state.pier_side = (PierSide.EAST if east else PierSide.WEST).value
+        for _ in range(_PUT_ROUNDS):
+            state.dec_tube_deg = state.dec_deg
+            true_ra, true_dec = self.true_pointing_deg(now)
+            state.ra_deg = float((state.ra_deg + wrap_180(ra_deg - true_ra)) % 360)
+            state.dec_deg = float(np.clip(state.dec_deg + dec_deg - true_dec, -90, 90))
+        state.dec_tube_deg = state.dec_deg
+
+    def moved_by_itself(self, arcmin: float) -> None:
+        """A fault: the tube was knocked, and its encoders saw it."""
+        state = self._bench.state
+        self._stay(self._bench.clock.utcnow())
+        state.dec_deg = float(np.clip(state.dec_deg - np.copysign(arcmin / 60, state.dec_deg), -90, 90))
+        state.dec_tube_deg = state.dec_deg
 
     async def _move(self, ra_deg: float, dec_deg: float, parks: bool) -> None:
         bench, state = self._bench, self._bench.state
@@ -153,27 +226,31 @@ class SimMount:
             return
         state.motion = None
         state.ra_deg, state.dec_deg, state.since = motion.to_ra_deg, motion.to_dec_deg, motion.ends
+        self._follow_dec()
         if motion.parks:
             state.parked, state.tracking = True, False
         self._draw_errors(motion)
 
     def _draw_errors(self, motion: MountMotion) -> None:
-        state = self._bench.state
+        """The slew's own: on which side it ends, by how much it missed, whether a mirror has flopped."""
+        state, effects, rig = self._bench.state, self._bench.scenario.mount, self._bench.rig
         away = float(
             separation_deg(motion.from_ra_deg, motion.from_dec_deg, motion.to_ra_deg, motion.to_dec_deg)
         )
-        seen = observe(state.ra_deg, state.dec_deg, from_datetimes(motion.ends), self._bench.rig.site.place())
+        seen = observe(state.ra_deg, state.dec_deg, from_datetimes(motion.ends), rig.site.place())
         # the counterweight stays down: a target east of the meridian is looked at from the pier's west side
         side = PierSide.WEST if seen.hour_angle_deg < 0 or not self._flips else PierSide.EAST
-        state.pier_side = side.value
-        sign = 1 if side is PierSide.WEST else -1
         rng = generator(state.seed, "slew", state.next_count("slew"))
-        chance_arcsec = min(8.0, 0.7 + 0.3 * away)
-        east, north = self._index_arcmin
-        state.east_error_arcsec = 60 * (
-            east * np.cos(np.radians(state.dec_deg)) + sign * self._cone_arcmin
-        ) + rng.normal(0, chance_arcsec)
-        state.north_error_arcsec = 60 * north * sign + rng.normal(0, chance_arcsec)
+        chance_arcsec = min(effects.slew_scatter_arcsec, (0.7 + 0.3 * away) * effects.slew_scatter_arcsec / 8)
+        east, north = rng.normal(0, 1, 2) * chance_arcsec
+        state.slew_error_arcsec = (float(east), float(north))
+        if side.value != state.pier_side and rig.telescope is not None and rig.telescope.mirror_moves:
+            across, up = rng.normal(0, 1, 2) * effects.mirror_shift_arcsec
+            state.mirror_arcsec = (float(across), float(up))
+        state.pier_side = side.value
+        # the wait for settling is part of the move: the tube stood still before it
+        settle_s = rig.mount.settle_s if rig.mount else 0.0
+        state.arrived = motion.ends - timedelta(seconds=settle_s)
 
     @property
     def _flips(self) -> bool:
@@ -181,6 +258,11 @@ class SimMount:
         return self._bench.rig.mount is not None and self._bench.rig.mount.kind == "german"
 
     def _believed_deg(self, now: datetime) -> tuple[float, float]:
+        ra_deg, dec_deg = self._believed_at(np.array([(now - self._bench.state.since).total_seconds()]), now)
+        return float(ra_deg[0]), float(dec_deg[0])
+
+    def _believed_at(self, since_s: Floats, now: datetime) -> tuple[Floats, Floats]:
+        """What the encoders show at so many seconds after `state.since`; a slew is seen as it is at `now`."""
         state = self._bench.state
         if state.motion is not None:
             motion = state.motion
@@ -188,30 +270,116 @@ class SimMount:
             share = min(1.0, max(0.0, (now - motion.began).total_seconds() / whole)) if whole > 0 else 1.0
             turn = float(wrap_180(motion.to_ra_deg - motion.from_ra_deg))
             dec_deg = motion.from_dec_deg + share * (motion.to_dec_deg - motion.from_dec_deg)
-            return (motion.from_ra_deg + share * turn) % 360, dec_deg
-        seconds = (now - state.since).total_seconds()
+            ra_deg = (motion.from_ra_deg + share * turn) % 360
+            return np.full_like(since_s, ra_deg), np.full_like(since_s, dec_deg)
         west, north = state.hand_rates_deg_s
         drift = (0.0 if state.tracking else _SIDEREAL_DEG_S) - west
-        return (state.ra_deg + drift * seconds) % 360, float(
-            np.clip(state.dec_deg + north * seconds, -90, 90)
-        )
+        return (state.ra_deg + drift * since_s) % 360, np.clip(state.dec_deg + north * since_s, -90, 90)
 
     def _stay(self, now: datetime) -> None:
-        """Make the present place the one that is remembered."""
+        """Make the present place the one that is remembered, with what the axis has slipped meanwhile."""
         self._settle_motion(now)
         state = self._bench.state
+        since_s = np.array([(now - state.since).total_seconds()])
+        slipped, hit = self._slipped_arcsec(since_s, now)
         state.ra_deg, state.dec_deg = self._believed_deg(now)
+        state.slipped_arcsec = float((slipped + hit)[0])
         state.since = now
         state.motion = None
+        self._follow_dec()
+
+    def _follow_dec(self) -> None:
+        """The tube follows its declination drive once the play is taken up."""
+        state = self._bench.state
+        play_deg = self._bench.scenario.mount.dec_backlash_arcsec / 3600
+        tube = state.dec_deg if state.dec_tube_deg is None else state.dec_tube_deg
+        state.dec_tube_deg = take_up(tube, state.dec_deg, play_deg)
+
+    # -- the truth ----------------------------------------------------------------------------------
+
+    def _slipped_arcsec(self, since_s: Floats, now: datetime) -> tuple[Floats, Floats]:
+        """How far the right ascension axis has come off its encoder, westward: by drift, and by standing
+        against the pier."""
+        state, effects = self._bench.state, self._bench.scenario.mount
+        drift = effects.drift_arcsec_min * since_s / 60 if state.tracking else np.zeros_like(since_s)
+        slipped = state.slipped_arcsec + drift
+        limit_min = effects.hits_pier_after_min
+        if limit_min is None or not self._flips or state.pier_side != PierSide.WEST.value or state.motion:
+            return slipped, np.zeros_like(since_s)
+        ha_deg, _ = self._encoders_deg(since_s, now)
+        beyond_deg = ha_deg + slipped / 3600 - limit_min / 4
+        return slipped, -3600 * np.where((beyond_deg > 0) & (ha_deg < 170), beyond_deg, 0.0)
+
+    def at_the_pier(self, now: datetime) -> bool:
+        """Whether the tube stands against the pier now."""
+        since_s = np.array([(now - self._bench.state.since).total_seconds()])
+        return bool(self._slipped_arcsec(since_s, now)[1][0] < 0)
+
+    def _encoders_deg(self, since_s: Floats, now: datetime) -> tuple[Floats, Floats]:
+        """Hour angle and declination that the encoders show; the mount reckons without air and by its own
+        clock."""
+        state = self._bench.state
+        ra_deg, dec_deg = self._believed_at(since_s, now)
+        seconds = state.since.timestamp() + since_s + self._bench.scenario.mount.clock_off_s
+        seen = observe(ra_deg, dec_deg, from_unix(seconds), self._bench.rig.site.place().airless())
+        return seen.hour_angle_deg, seen.dec_deg
+
+    def looks(self, at: datetime, later_s: Floats | None = None, guides: bool = False) -> Looks:
+        """Where the main or the guide telescope looks, as the site sees it, so many seconds after `at`."""
+        state, effects, rig = self._bench.state, self._bench.scenario.mount, self._bench.rig
+        later_s = np.zeros(1) if later_s is None else later_s
+        since_s = (at - state.since).total_seconds() + later_s
+        ha_deg, dec_deg = self._encoders_deg(since_s, at)
+        west = state.pier_side == PierSide.WEST.value
+        worm_angle = ha_deg if west else ha_deg + 180
+        off = periodic_error_arcsec(worm_angle, effects.worm_period_s, effects.periodic_error)
+        slipped, hit = self._slipped_arcsec(since_s, at)
+        ha_deg = ha_deg + (off + slipped + hit) / 3600
+        play_deg = effects.dec_backlash_arcsec / 3600
+        tube_deg = state.dec_deg if state.dec_tube_deg is None else state.dec_tube_deg
+        dec_deg = dec_deg + np.clip(tube_deg - state.dec_deg, -play_deg / 2, play_deg / 2)
+        index = effects.index_arcmin if effects.index_arcmin is not None else self._seeded_index_arcmin
+        cone = effects.cone_arcmin if effects.cone_arcmin is not None else self._seeded_cone_arcmin
+        looks = looks_at(
+            ha_deg,
+            dec_deg,
+            AxisErrors(
+                rig.site.latitude_deg,
+                1 if west else -1,
+                (effects.polar_altitude_arcmin + state.adjusted_arcmin[0]) / 60,
+                (effects.polar_azimuth_arcmin + state.adjusted_arcmin[1]) / 60,
+                index[0] / 60,
+                index[1] / 60,
+                cone / 60,
+                (effects.flexure_arcsec + (effects.guide_flexure_arcsec if guides else 0.0)) / 3600,
+            ),
+        )
+        across, along = self._swing_arcsec(at, later_s)
+        if not guides:
+            across, along = across + state.mirror_arcsec[0], along + state.mirror_arcsec[1]
+        return beside(looks, across / 3600, along / 3600)
+
+    def _swing_arcsec(self, at: datetime, later_s: Floats) -> tuple[Floats, Floats]:
+        """Beside the tube's aim: the slew's miss, and what is left of its swing."""
+        state, effects = self._bench.state, self._bench.scenario.mount
+        east, north = state.slew_error_arcsec
+        left = np.zeros_like(later_s)
+        if state.arrived is not None and effects.settle_arcsec:
+            gone_s = (at - state.arrived).total_seconds() + later_s
+            left = effects.settle_arcsec * np.where(
+                gone_s >= 0, np.exp(-np.maximum(gone_s, 0) / effects.settle_s), 0
+            )
+        return -east + 0.6 * left, north + 0.8 * left
 
     def true_pointing_deg(self, now: datetime) -> tuple[float, float]:
-        """Where the image's centre really is."""
-        ra_deg, dec_deg = self._believed_deg(now)
-        state = self._bench.state
-        east = state.east_error_arcsec / 3600 / max(np.cos(np.radians(dec_deg)), 0.02)
-        return float((ra_deg + east) % 360), float(dec_deg + state.north_error_arcsec / 3600)
+        """Where the image's centre really is, ICRS."""
+        looks = self.looks(now)
+        ra_deg, dec_deg = unobserve(
+            looks.hour_angle_deg[0], looks.dec_deg[0], from_datetimes(now), self._bench.site()
+        )
+        return float(ra_deg % 360), float(dec_deg)
 
-    def position_angle_deg(self) -> float:
-        """Of the camera's rows on the sky; the other side of the pier turns it by 180°."""
-        turned = 180.0 if self._bench.state.pier_side == PierSide.EAST.value else 0.0
-        return (self._camera_angle_deg + turned) % 360
+    @property
+    def camera_angle_deg(self) -> float:
+        """How the camera is screwed on: its rows against the tube's up, north through east."""
+        return self._camera_angle_deg

@@ -1,7 +1,8 @@
 """A filter wheel that turns at a steady pace, the shorter way unless it turns one way only."""
 
-from vigil.devices.errors import Refused
+from vigil.devices.errors import DeviceFault, Refused
 from vigil.devices.protocols import Capabilities, WheelState
+from vigil.documents.scenario import FaultKind
 from vigil.simulator.gear import Bench
 
 _S_PER_SLOT = 1.2
@@ -38,6 +39,15 @@ class SimWheel:
         onward = (slot - bench.state.slot) % self._slots
         one_way = bench.rig.wheel is not None and bench.rig.wheel.one_way
         away = onward if one_way else min(onward, self._slots - onward)
+        if away and bench.faults.active(
+            FaultKind.WHEEL_JAMS, "filter wheel", bench.minutes(bench.clock.utcnow())
+        ):
+            await bench.clock.sleep(_S_PER_SLOT)
+            raise DeviceFault(f"filter wheel: jammed between slot {bench.state.slot} and {slot}")
+        if away:
+            # coming up to a slot it rests on its lower edge, coming down on its upper one
+            upward = one_way or onward <= self._slots - onward
+            bench.state.wheel_from = slot - 1 if upward else slot + 1
         bench.state.slot = slot
         bench.save()
         self._turning = True
@@ -45,3 +55,8 @@ class SimWheel:
             await bench.clock.sleep(_S_PER_SLOT * away)
         finally:
             self._turning = False
+
+    def moved_by_itself(self, slots: float) -> None:
+        """A fault: the wheel has slipped on to another slot, and its sensor shows it."""
+        state = self._bench.state
+        state.slot = (state.slot - 1 + max(1, int(slots) % self._slots)) % self._slots + 1

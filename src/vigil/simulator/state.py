@@ -27,17 +27,28 @@ class SimState(BaseModel):
     seed: int
     at: datetime
     counters: dict[str, int] = {}
+    # faults that happen once and have
+    happened: list[str] = []
     connected: dict[str, bool] = {}
-    # mount: what it believes (ICRS) and, apart from that, by how much it is wrong
+    # the scenario in force, as its JSON text
+    scenario: str = ""
+    # mount: where its encoders say that it points (ICRS), and since when
     ra_deg: float
     dec_deg: float
     since: datetime
-    east_error_arcsec: float = 0.0
-    north_error_arcsec: float = 0.0
     pier_side: str = "west"
     parked: bool = True
     tracking: bool = False
     motion: MountMotion | None = None
+    # apart from that: chance errors of the last slew, when it arrived, what the right ascension axis has
+    # slipped, where the declination axis really stands, how far the mirror has moved, how far the adjusters
+    # were turned
+    slew_error_arcsec: tuple[float, float] = (0.0, 0.0)
+    arrived: datetime | None = None
+    slipped_arcsec: float = 0.0
+    dec_tube_deg: float | None = None
+    mirror_arcsec: tuple[float, float] = (0.0, 0.0)
+    adjusted_arcmin: tuple[float, float] = (0.0, 0.0)
     # camera
     sensor_c: float
     sensor_at: datetime
@@ -45,13 +56,19 @@ class SimState(BaseModel):
     # focuser: where the motor stands and where the drawtube really is
     focuser_position: int
     drawtube_steps: float
-    # wheel
+    focus_lost_steps: int = 0
+    # wheel: the slot in the beam, and on which side it was come from
     slot: int = 1
+    wheel_from: int = 1
+    # dew on the optics, and when it was last reckoned
+    dew: float = 0.0
+    dew_at: datetime | None = None
     # mount moved by hand: degrees a second on each axis, since when
     hand_rates_deg_s: tuple[float, float] = (0.0, 0.0)
     # beside the train
     rotator_deg: float = 0.0
     panel_level: int = 0
+    panel_laid_on: bool = False
     shutters: dict[str, str] = {}
     heaters_percent: dict[str, float] = {}
     outlets: dict[str, bool] = {}

@@ -5,7 +5,7 @@ A path is a tuple of field names and list positions: ("camera", "cooler", "set_p
 
 from dataclasses import dataclass
 from types import NoneType, UnionType
-from typing import Annotated, Any, Union, get_args, get_origin
+from typing import Annotated, Any, TypeVar, Union, get_args, get_origin
 
 from pydantic import BaseModel, ValidationError
 from pydantic.fields import FieldInfo
@@ -14,9 +14,10 @@ from pydantic_core import PydanticUndefined
 from vigil.documents.rig.mount import FlipWindow
 from vigil.documents.rig.part import Shown
 from vigil.documents.rig.rig import Rig
-from vigil.documents.store import DocumentError, explain
+from vigil.documents.store import Document, DocumentError, explain
 
 Path = tuple[str | int, ...]
+D = TypeVar("D", bound=Document)
 
 PART_NAMES = {
     "wheel": "filters",
@@ -70,42 +71,52 @@ def path_of(text: str) -> Path:
     return tuple(int(piece) if piece.isdigit() else piece for piece in text.split("."))
 
 
-def value_at(rig: Rig, path: Path) -> Any:
+def value_at(document: Document, path: Path) -> Any:
     """The value at a path. Raises KeyError where there is none."""
-    here: Any = rig
+    here: Any = document
     for piece in path:
         try:
             here = here[piece] if isinstance(piece, int) else getattr(here, piece)
         except (AttributeError, IndexError, TypeError):
-            raise KeyError(f"{rig.name} has no {text_of(path)}") from None
+            raise KeyError(f"{name_of(document)} has no {text_of(path)}") from None
     return here
 
 
-def with_value(rig: Rig, path: Path, value: Any) -> Rig:
-    """The rig with one value changed; models may be given as they are or as plain data.
+def with_value(document: D, path: Path, value: Any) -> D:
+    """The document (rig or scenario) with one value changed; models may be given as they are or as plain
+    data.
 
     Raises DocumentError with what would be right, KeyError where the path leads nowhere.
     """
-    return with_values(rig, {path: value})
+    return with_values(document, {path: value})
 
 
-def with_values(rig: Rig, values: dict[Path, Any]) -> Rig:
-    """The rig with several values changed at once. Raises as with_value."""
-    data = rig.model_dump(mode="json")
+def with_values(document: D, values: dict[Path, Any]) -> D:
+    """The document with several values changed at once. Raises as with_value."""
+    data = document.model_dump(mode="json")
     for path, value in values.items():
         here: Any = data
         try:
             for piece in path[:-1]:
                 here = here[piece]
-            if isinstance(here, dict) and path[-1] not in here and path[-1] not in type(rig).model_fields:
+            if (
+                isinstance(here, dict)
+                and path[-1] not in here
+                and path[-1] not in type(document).model_fields
+            ):
                 raise KeyError
             here[path[-1]] = _plain(value)
         except (KeyError, IndexError, TypeError):
-            raise KeyError(f"{rig.name} has no {text_of(path)}") from None
+            raise KeyError(f"{name_of(document)} has no {text_of(path)}") from None
     try:
-        return Rig.model_validate(data)
+        return type(document).model_validate(data)
     except ValidationError as problem:
         raise DocumentError("; ".join(explain(problem))) from None
+
+
+def name_of(document: Document) -> str:
+    """What it is called, for messages."""
+    return str(getattr(document, "name", document.KIND))
 
 
 def _plain(value: Any) -> Any:
@@ -128,9 +139,9 @@ def fields_of(model: type[BaseModel]) -> dict[str, FieldAt]:
     return found
 
 
-def field_at(path: Path) -> FieldAt | None:
+def field_at(path: Path, document: type[BaseModel] = Rig) -> FieldAt | None:
     """What is known of the field at a path; None for a part, a list's member, or nothing at all."""
-    model: Any = Rig
+    model: Any = document
     field: FieldInfo | None = None
     for piece in path:
         if isinstance(piece, int):
@@ -168,14 +179,14 @@ def _member(kind: Any) -> Any:
     return bare(arguments[0]) if arguments else kind
 
 
-def words_for(path: Path) -> str:
+def words_for(path: Path, document: type[BaseModel] = Rig) -> str:
     """A path as people would say it: "camera · set-point"."""
     said: list[str] = []
     for n, piece in enumerate(path):
         if isinstance(piece, int):
             said.append(str(piece + 1))
             continue
-        field = field_at(path[: n + 1])
+        field = field_at(path[: n + 1], document)
         said.append(field.shown.label if field is not None else part_name(piece))
     return " · ".join(said)
 

@@ -6,9 +6,11 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from vigil.devices.errors import DeviceFault
 from vigil.devices.protocols import Camera, CameraState, Exposure, RawFrame
 from vigil.devices.sun import SUN_CLEARANCE_DEG, sun_in_path
 from vigil.devices.supervised import CALL_TRIES, Supervised
+from vigil.documents.rig import Rig
 from vigil.engine.activity import ActivityFailed, Kit
 from vigil.imaging.mosaic import luminance
 from vigil.sky.angles import separation_deg
@@ -96,15 +98,40 @@ def seen(kit: Kit, frame: RawFrame) -> NDArray[np.generic]:
     return luminance(frame.image) if colour else frame.image
 
 
+def _expected_shape(rig: Rig, exposure: Exposure, name: str) -> tuple[int, int] | None:
+    """(rows, columns) of a frame; None where the rig doesn't say."""
+    if exposure.region is not None:
+        return exposure.region[3], exposure.region[2]
+    if name == "camera":
+        return rig.field_px(exposure.binning) if rig.camera else None
+    guider = rig.guider
+    return (guider.rows // exposure.binning, guider.columns // exposure.binning) if guider else None
+
+
+async def _whole_frame(
+    camera: Camera, exposure: Exposure, expected: tuple[int, int] | None, name: str
+) -> RawFrame:
+    """A frame that has all its rows. Raises DeviceFault when it was torn on its way."""
+    frame = await camera.expose(exposure)
+    shape = frame.image.shape
+    if expected is not None and shape != expected:
+        raise DeviceFault(
+            f"{name}: the frame arrived torn, {shape[0]} rows of {shape[1]} pixels where {expected[0]} of "
+            f"{expected[1]} were expected; it is not kept"
+        )
+    return frame
+
+
 async def take(kit: Kit, exposure: Exposure, tries: int = CALL_TRIES, name: str = "camera") -> RawFrame:
     """Take a frame with one of the cameras; it is idle again when cancelled."""
     camera: Supervised[Camera, CameraState] = kit.devices.named(name)
     limit_s = exposure.exposure_s + kit.rig.readout_s(exposure.binning) + _DOWNLOAD_MARGIN_S
+    expected = _expected_shape(kit.rig, exposure, name)
     try:
         return await camera.do(
             f"expose {exposure.exposure_s:g} s",
             limit_s,
-            lambda c: c.expose(exposure),
+            lambda c: _whole_frame(c, exposure, expected, name),
             before_again=lambda c: c.abort(),
             tries=tries,
         )

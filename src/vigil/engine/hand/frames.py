@@ -27,7 +27,7 @@ async def take_frame(
     else:
         path = folder / f"{stem}_loop-{number % _RING}.fits"
     guides = name == "guide camera"
-    header = _header(kit.rig, frame, guides)
+    header = bare_header(kit.rig, frame, guides)
     await workshop.run(_write, path, frame, header)
     full_scale = _full_scale_adu(kit.rig, guides)
     image = frame.image if guides else seen(kit, frame)
@@ -55,7 +55,8 @@ def _full_scale_adu(rig: Rig, guides: bool) -> int:
     return rig.camera.full_scale_adu if rig.camera else 65535
 
 
-def _header(rig: Rig, frame: RawFrame, guides: bool) -> Header:
+def bare_header(rig: Rig, frame: RawFrame, guides: bool) -> Header:
+    """The header of a frame that belongs to no night: what was exposed, with what."""
     exposure, part = frame.exposure, rig.guider if guides else rig.camera
     length_mm = rig.guide_focal_length_mm if guides else rig.focal_length_mm
     header: Header = {

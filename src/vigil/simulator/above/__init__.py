@@ -1,0 +1,1 @@
+"""What stands in the simulated sky, and how much of its light arrives."""

@@ -1,0 +1,74 @@
+"""Wandering values that are the same whenever asked for: noise with a memory, keyed by seed and time."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.signal import lfilter
+
+from vigil.simulator.chance import normal_of
+
+Floats = NDArray[np.float64]
+_MEMORIES = 9.0
+
+
+@dataclass(frozen=True, slots=True)
+class Wanderer:
+    """A first-order autoregressive series of unit variance, forgetting in `memory_s`, a value a `step_s`."""
+
+    seed: int
+    stream: int
+    memory_s: float
+    step_s: float
+
+    def series(self, from_s: float, to_s: float) -> Floats:
+        """Values at the grid's points from `from_s` (rounded down) to `to_s`; at least one.
+
+        The filter is run up over nine memories, so that two cameras that ask for different stretches of the
+        same time get the same values to one part in 8,000.
+        """
+        first, last = int(np.floor(from_s / self.step_s)), int(np.ceil(to_s / self.step_s))
+        ahead = int(np.ceil(_MEMORIES * self.memory_s / self.step_s))
+        numbers = np.arange(first - ahead, max(last, first + 1))
+        keep = np.exp(-self.step_s / self.memory_s)
+        white = normal_of(numbers, self.seed, self.stream) * np.sqrt(1 - keep**2)
+        return np.asarray(lfilter([1.0], [1.0, -keep], white)[ahead:])
+
+    def at(self, seconds: float) -> float:
+        """The value at one time."""
+        return float(self.series(seconds, seconds + self.step_s)[0])
+
+    def mean(self, from_s: float, to_s: float) -> float:
+        return float(self.series(from_s, to_s).mean())
+
+
+def variance_of_mean(memory_s: float, over_s: float) -> float:
+    """Of an exponential process of unit variance, averaged over a time: 2 (x − 1 + e⁻ˣ)/x², x = T/τ."""
+    x = over_s / memory_s
+    return 1.0 if x < 1e-6 else float(2 * (x - 1 + np.exp(-x)) / x**2)
+
+
+@dataclass(frozen=True, slots=True)
+class Mixture:
+    """Independent wanderers added up: (share of the variance, memory in seconds) each, shares adding to 1."""
+
+    parts: Sequence[tuple[float, float]]
+    seed: int
+    stream: int
+
+    def _wanderers(self) -> list[tuple[float, Wanderer]]:
+        return [
+            (float(np.sqrt(share)), Wanderer(self.seed, self.stream + k, memory_s, memory_s / 6))
+            for k, (share, memory_s) in enumerate(self.parts)
+        ]
+
+    def mean(self, from_s: float, to_s: float) -> float:
+        """Over an exposure."""
+        return sum(share * wanderer.mean(from_s, to_s) for share, wanderer in self._wanderers())
+
+    def at(self, seconds: float) -> float:
+        return sum(share * wanderer.at(seconds) for share, wanderer in self._wanderers())
+
+    def variance_of_mean(self, over_s: float) -> float:
+        return sum(share * variance_of_mean(memory_s, over_s) for share, memory_s in self.parts)

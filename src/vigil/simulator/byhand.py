@@ -1,0 +1,98 @@
+"""The observatory set up by hand for single frames: gear put where it is wanted, without a night's ways."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from vigil.devices.protocols import Exposure, RawFrame
+from vigil.simulator.frame.scene import Scene
+from vigil.simulator.looking import main_chip, panel_full_e_s_px
+from vigil.simulator.observatory import SimObservatory
+from vigil.sky.horizontal import observe, unobserve
+from vigil.sky.instants import from_datetimes
+
+_WANTED_SHARE = 0.45
+_USUAL_HOUR_ANGLE_DEG, _USUAL_DISTANCE_DEG = -15.0, 15.0
+_FARTHEST_DEG = 60.0
+
+
+@dataclass(frozen=True, slots=True)
+class Placed:
+    """Where the telescope looks, by its own word, and how high that is."""
+
+    ra_deg: float
+    dec_deg: float
+    altitude_deg: float
+
+
+def set_up(observatory: SimObservatory, filter_name: str, sensor_c: float | None) -> None:
+    """Everything connected, cold, open, the filter in; the sensor at its set-point unless said otherwise."""
+    bench = observatory.truth.bench
+    state, rig, now = bench.state, bench.rig, bench.clock.utcnow()
+    for name in rig.device_names:
+        state.connected[name] = True
+    bench.on_line()
+    if rig.wheel is not None and filter_name:
+        state.slot = rig.wheel.filter(filter_name).slot or state.slot
+        state.wheel_from = state.slot - 1
+    cooler = rig.camera.cooler if rig.camera else None
+    set_point_c = sensor_c if sensor_c is not None else cooler.set_point_c if cooler else None
+    if cooler is not None:
+        state.sensor_c, state.sensor_at, state.set_point_c = set_point_c or 0.0, now, set_point_c
+    state.shutters |= {"cover": "open", "roof": "open"}
+
+
+def point(observatory: SimObservatory, near_deg: tuple[float, float] | None) -> Placed:
+    """The frame's centre on an ICRS direction (its mount pointed so that, its errors counted, it truly looks
+    there), or somewhere high in the south-east, poleward below the equator."""
+    truth = observatory.truth
+    bench, now = truth.bench, truth.bench.clock.utcnow()
+    site, instants = bench.rig.site.place(), from_datetimes(now)
+    if near_deg is None:
+        latitude = site.latitude_deg
+        dec = latitude - np.copysign(_USUAL_DISTANCE_DEG, latitude)
+        ra, declination = unobserve(
+            _USUAL_HOUR_ANGLE_DEG, float(np.clip(dec, -_FARTHEST_DEG, _FARTHEST_DEG)), instants, site
+        )
+        near_deg = float(ra % 360), float(declination)
+    altitude_deg = float(observe(*near_deg, instants, site).altitude_deg)
+    truth.mount.put(*near_deg)
+    return Placed(*near_deg, altitude_deg)
+
+
+def panel_level_for(observatory: SimObservatory, exposure: Exposure) -> int:
+    """The panel's step that fills a flat to not quite half of what the camera holds, as a person would find
+    it."""
+    bench = observatory.truth.bench
+    chip, panel = main_chip(bench.rig, exposure.gain), bench.rig.panel
+    assert panel is not None
+    holds_e = min(chip.full_well_e, chip.full_scale_adu / exposure.binning**2 * chip.electrons_per_adu)
+    full_e = panel_full_e_s_px(bench, chip, 1) * exposure.exposure_s
+    share = min(1.0, _WANTED_SHARE * holds_e / full_e)
+    top = max(1, panel.levels)
+    return int(np.clip(round(top * share ** (1 / bench.scenario.panel.gamma)), 1, top))
+
+
+async def expose_at(
+    observatory: SimObservatory, exposure: Exposure, focus_offset_steps: float, guides: bool = False
+) -> tuple[RawFrame, Scene]:
+    """A frame so far from the best focus that there is half way through it, and what it was drawn from."""
+    bench, camera = (
+        observatory.truth.bench,
+        observatory.truth.guide_camera if guides else observatory.truth.camera,
+    )
+    drawn: list[Scene] = []
+    before = camera.on_frame
+
+    def look(frame: RawFrame, scene: Scene) -> None:
+        drawn.append(scene)
+        before(frame, scene)
+
+    middle = bench.clock.utcnow()
+    bench.state.drawtube_steps = bench.best_focus_steps(bench.state.slot, middle) + focus_offset_steps
+    camera.on_frame = look
+    try:
+        frame = await camera.expose(exposure)
+    finally:
+        camera.on_frame = before
+    return frame, drawn[-1]

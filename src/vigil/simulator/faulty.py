@@ -1,0 +1,50 @@
+"""A device with its faults: calls that never return, connections that break, moves that nobody ordered."""
+
+import asyncio
+from collections.abc import Callable
+from typing import Any
+
+from vigil.devices.errors import NotConnected
+from vigil.documents.scenario import Fault, FaultKind
+from vigil.simulator.gear import Bench
+
+_NEVER_S = 1e6
+_WITHOUT_LINE = ("connect", "disconnect", "capabilities")
+
+
+class Faulty:
+    """Passes calls on to a device, unless something befalls it first."""
+
+    def __init__(self, device: Any, name: str, bench: Bench) -> None:
+        self._device, self._name, self._bench = device, name, bench
+
+    def __getattr__(self, what: str) -> Callable[..., Any]:
+        async def call(*values: Any) -> Any:
+            bench, name = self._bench, self._name
+            if not bench.faults.any_of(name):
+                return await getattr(self._device, what)(*values)
+            minute = bench.minutes(bench.clock.utcnow())
+            self._happen(minute)
+            if what == "connect" and bench.faults.active(FaultKind.DISCONNECTS, name, minute):
+                raise NotConnected(f"{name}: it doesn't answer on its cable")
+            count = bench.state.next_count(f"calls of {name}")
+            if bench.faults.hits(FaultKind.TIMES_OUT, name, minute, count):
+                await asyncio.sleep(_NEVER_S)
+            return await getattr(self._device, what)(*values)
+
+        return call
+
+    def _happen(self, minute: float) -> None:
+        """What happens once, at its time, is done at the first call after that."""
+        bench, name = self._bench, self._name
+        for kind in (FaultKind.DISCONNECTS, FaultKind.MOVES):
+            for spell in bench.faults.due(kind, name, minute, bench.state.happened):
+                bench.state.happened.append(spell.number)
+                if kind is FaultKind.DISCONNECTS:
+                    bench.state.connected[name] = False
+                else:
+                    self._move(spell.fault)
+                bench.save()
+
+    def _move(self, fault: Fault) -> None:
+        self._device.moved_by_itself(fault.amount)

@@ -1,0 +1,102 @@
+"""The image of a point: seeing and diffraction, blurred by defocus and by walking, summed over pixels."""
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.signal import fftconvolve
+
+OVERSAMPLING = 5
+PHASES = OVERSAMPLING + 2
+"""From three fifths of a pixel below the stamp's centre to three above it."""
+Walk = tuple[tuple[float, float], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Spot:
+    """A point's image: a Moffat core, the ring that the aperture makes out of focus (outer diameter in
+    pixels, inner one as a share of it), and the places (column, row) that it stands at during the
+    exposure."""
+
+    fwhm_px: float
+    disc_px: float = 0.0
+    obstruction: float = 0.0
+    beta: float = 4.0
+    walk_px: Walk = ()
+
+    def half_px(self, bright: bool) -> int:
+        """How far out a stamp must reach: further for stars whose wings show."""
+        strayed = max((abs(v) for place in self.walk_px for v in place), default=0.0)
+        return int(np.ceil(self.disc_px / 2 + strayed + (14 if bright else 4.5) * max(self.fwhm_px, 1.0)))
+
+
+@lru_cache(maxsize=48)
+def stamps(spot: Spot, half_px: int) -> NDArray[np.float32]:
+    """Stamps of (2·half+1)² pixels for each fifth-of-a-pixel phase, shape (7, 7, n, n), each of unit sum.
+
+    Stamp [i, j] belongs to a star (i−3)/5 px above and (j−3)/5 px right of the stamp's centre; those in
+    between are mixed from their four neighbours.
+    """
+    fine = _fine_profile(spot, half_px)
+    size = 2 * half_px + 1
+    out = np.empty((PHASES, PHASES, size, size), np.float32)
+    pad = PHASES // 2
+    padded = np.pad(fine, pad)
+    count = size * OVERSAMPLING
+    for i in range(PHASES):
+        for j in range(PHASES):
+            # moving the star up by i − 3 fine pixels means reading that much lower
+            window = padded[
+                PHASES - 1 - i : PHASES - 1 - i + count,
+                PHASES - 1 - j : PHASES - 1 - j + count,
+            ]
+            stamp = window.reshape(size, OVERSAMPLING, size, OVERSAMPLING).sum(axis=(1, 3))
+            out[i, j] = stamp / stamp.sum()
+    return out
+
+
+def _fine_profile(spot: Spot, half_px: int) -> NDArray[np.float64]:
+    half = half_px * OVERSAMPLING + OVERSAMPLING // 2
+    grid = np.arange(-half, half + 1) / OVERSAMPLING
+    radius = np.hypot(grid[:, None], grid[None, :])
+    width = spot.fwhm_px / (2 * np.sqrt(2 ** (1 / spot.beta) - 1))
+    profile = (1 + (radius / width) ** 2) ** -spot.beta
+    profile /= profile.sum()
+    if spot.disc_px > 0:
+        # the rim is softened over one fine pixel, so that its size acts smoothly
+        ring = _filled(radius, spot.disc_px / 2) - _filled(radius, spot.disc_px / 2 * spot.obstruction)
+        if ring.sum() > 0:
+            profile = fftconvolve(profile, ring / ring.sum(), mode="same").clip(0)
+    if spot.walk_px:
+        profile = fftconvolve(profile, _steps(spot.walk_px, half), mode="same").clip(0)
+    return np.asarray(profile / profile.sum())
+
+
+def _filled(radius: NDArray[np.float64], edge_px: float) -> NDArray[np.float64]:
+    if edge_px <= 0:
+        return np.zeros_like(radius)
+    return np.clip((edge_px - radius) * OVERSAMPLING + 0.5, 0, 1)
+
+
+def _steps(walk_px: Walk, half: int) -> NDArray[np.float64]:
+    """Equal shares of the light at each place, between the four fine pixels nearest to it."""
+    kernel = np.zeros((2 * half + 1, 2 * half + 1))
+    for column, row in walk_px:
+        x, y = column * OVERSAMPLING + half, row * OVERSAMPLING + half
+        j, i = int(np.floor(x)), int(np.floor(y))
+        for di, wi in ((0, 1 - (y - i)), (1, y - i)):
+            for dj, wj in ((0, 1 - (x - j)), (1, x - j)):
+                if 0 <= i + di < kernel.shape[0] and 0 <= j + dj < kernel.shape[1]:
+                    kernel[i + di, j + dj] += wi * wj
+    return kernel / len(walk_px)
+
+
+def half_flux_radius_px(spot: Spot) -> float:
+    """HFR of the profile itself, pixels not counted; for tests and quick measurements."""
+    half_px = spot.half_px(bright=True)
+    fine = _fine_profile(spot, half_px)
+    grid = (np.arange(fine.shape[0]) - fine.shape[0] // 2) / OVERSAMPLING
+    radius = np.hypot(grid[:, None], grid[None, :]).ravel()
+    order = np.argsort(radius)
+    return float(np.interp(0.5, np.cumsum(fine.ravel()[order]), radius[order]))

@@ -1,0 +1,401 @@
+"""What a camera sees: mount, air, sky and gear brought together into one frame's scene."""
+
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vigil.devices.protocols import Exposure
+from vigil.documents.rig import Rig
+from vigil.simulator.above.light import OPEN_BAND, Light
+from vigil.simulator.chance import generator
+from vigil.simulator.frame.optics import Optics
+from vigil.simulator.frame.scene import Aim, Blur, Region, Scene, Seen, Sensor, Shade, Sky
+from vigil.simulator.gear import Bench
+from vigil.simulator.pointing.axes import Looks, beside, vector
+from vigil.simulator.simmount import SimMount
+from vigil.sky.brightness import SkyLights, StillMoon, sky_mag_arcsec2
+from vigil.sky.horizontal import air_mass, observe, unobserve
+from vigil.sky.instants import from_datetimes, from_unix
+from vigil.sky.photometry import photons_s_cm2_nm
+from vigil.sky.tangent import project
+
+Floats = NDArray[np.float64]
+_LOWEST_DEG = 1.0
+_GUIDE_ELECTRONS_PER_ADU = 0.25
+_GUIDE_READ_NOISE_E = 1.2
+_GUIDE_SCOPE_RATIO = 4.0
+_GUIDE_DOWNLOAD_S = 0.3
+_NO_TELESCOPE_MM = (500.0, 50.0)
+# an off-axis guider's mirror stands this far beyond the sensor's edge
+_PICK_OFF_MM = 3.0
+# places on the way of a star during an exposure: one every few seconds
+_WALK_EVERY_S, _MOST_PLACES, _STANDS_STILL_PX = 4.0, 25, 0.03
+_ROW_S = 30e-6
+_SHORT_S, _SHORT_BANDS = 0.1, 0.0004
+_SHORT_BAND_ROWS = 40.0
+# a cloud hides airglow and throws town lights back
+_CLOUD_GLOW = 3.0
+_DEW_SPREADS = 0.25
+_PANEL_LEFT_AT = 0.3
+
+
+@dataclass(frozen=True, slots=True)
+class Chip:
+    """What a camera is made of, and what stands before it."""
+
+    name: str
+    optics: Optics
+    columns: int
+    rows: int
+    electrons_per_adu: float
+    read_noise_e: float
+    full_well_e: float
+    full_scale_adu: int
+    bayer: str | None
+    downloads_s: tuple[float, ...]
+    figures: dict[str, float | int]
+    guides: bool
+
+    def download_s(self, binning: int) -> float:
+        return self.downloads_s[min(binning, len(self.downloads_s)) - 1]
+
+
+def main_chip(rig: Rig, gain: int) -> Chip:
+    """The main camera behind the telescope."""
+    camera, telescope = rig.camera, rig.telescope
+    assert camera is not None
+    point = camera.at_gain(gain)
+    length, aperture = _NO_TELESCOPE_MM
+    optics = Optics(
+        rig.focal_length_mm or length,
+        telescope.aperture_mm if telescope else aperture,
+        camera.pixel_um,
+        telescope.obstruction_mm if telescope else 0.0,
+    )
+    figures = {f"camera.{name}": getattr(camera, name) for name in ("columns", "rows", "pixel_um")}
+    return Chip(
+        "camera",
+        optics,
+        camera.columns,
+        camera.rows,
+        point.electrons_per_adu,
+        point.read_noise_e,
+        point.full_well_e,
+        camera.full_scale_adu,
+        camera.bayer,
+        tuple(camera.download_s),
+        figures,
+        guides=False,
+    )
+
+
+def guide_chip(rig: Rig, gain: int) -> Chip:
+    """The guide camera behind its own scope, or beside the main sensor."""
+    guider = rig.guider
+    assert guider is not None
+    length = rig.guide_focal_length_mm or 200.0
+    aperture, obstruction = length / _GUIDE_SCOPE_RATIO, 0.0
+    if _off_axis(rig) and rig.telescope is not None:
+        aperture, obstruction = rig.telescope.aperture_mm, rig.telescope.obstruction_mm
+    figures = {f"guider.{name}": getattr(guider, name) for name in ("columns", "rows", "pixel_um")}
+    return Chip(
+        "guide camera",
+        Optics(length, aperture, guider.pixel_um, obstruction),
+        guider.columns,
+        guider.rows,
+        _GUIDE_ELECTRONS_PER_ADU * 4096 / 2**guider.bit_depth * 4,
+        _GUIDE_READ_NOISE_E,
+        16_000.0,
+        2**guider.bit_depth - 1,
+        None,
+        (_GUIDE_DOWNLOAD_S,),
+        figures,
+        guides=True,
+    )
+
+
+def _off_axis(rig: Rig) -> bool:
+    return rig.guider is not None and rig.guider.kind == "off-axis"
+
+
+def scene_of(
+    bench: Bench, mount: SimMount, chip: Chip, exposure: Exposure, at: datetime, count: int, sensor_c: float
+) -> Scene:
+    """The scene of an exposure that began at `at`."""
+    middle = at + timedelta(seconds=exposure.exposure_s / 2)
+    scale = chip.optics.scale_arcsec_px(exposure.binning)
+    looks = looks_of(bench, mount, chip, middle)
+    altitude_deg = altitude_of(looks, bench)
+    mass = float(air_mass(max(altitude_deg, _LOWEST_DEG)))
+    dance = bench.seeing.dance(
+        at, bench.weather.seconds(at), exposure.exposure_s, mass, chip.optics.aperture_mm
+    )
+    aim = _aim(
+        bench, beside(looks, -dance.across_arcsec / 3600, -dance.up_arcsec / 3600), mount, chip, middle
+    )
+    dew = 0.0 if chip.guides else bench.dew(middle)
+    blur = Blur(
+        fwhm_px=round(chip.optics.core_px(dance.fwhm_arcsec * (1 + _DEW_SPREADS * dew), exposure.binning), 3),
+        beta=bench.scenario.optics.moffat_beta,
+        focal_ratio=chip.optics.focal_ratio,
+        obstruction=round(chip.optics.obstruction_mm / chip.optics.aperture_mm, 3),
+        walk_px=_walk(bench, mount, chip, exposure, at, scale),
+    )
+    shut = _shut(bench, chip)
+    panel_e_s = _panel_e_s_px(bench, chip, exposure.binning) if exposure.light else 0.0
+    sky = None
+    if exposure.light and not shut and not bench.scenario.panel.left_on:
+        sky = _sky(bench, aim, middle, dew, scale * chip.columns / exposure.binning / 3600)
+    return Scene(
+        noise_key=(bench.state.seed, chip.name, count),
+        aim=aim,
+        scale_arcsec_px=scale,
+        exposure_s=exposure.exposure_s,
+        light=light_of(bench, chip),
+        sensor=_sensor(bench, chip, exposure, sensor_c),
+        blur=blur if chip.guides else replace(blur, **_focus(bench, middle)),
+        shade=_shade(bench, chip, exposure, panel_e_s, count),
+        sky=sky,
+        panel_e_s_px=panel_e_s,
+    )
+
+
+def looks_of(bench: Bench, mount: SimMount, chip: Chip, at: datetime, later_s: Floats | None = None) -> Looks:
+    """Where a camera's middle looks; the guide camera sees beside the telescope."""
+    looks = mount.looks(at, later_s, guides=chip.guides)
+    if not chip.guides:
+        return looks
+    rig = bench.rig
+    if _off_axis(rig) and rig.camera is not None and rig.focal_length_mm is not None:
+        main_mm = rig.camera.rows * rig.camera.pixel_um / 2000
+        own_mm = chip.rows * chip.optics.pixel_um / 2000
+        return beside(looks, 0.0, float(np.degrees((main_mm + own_mm + _PICK_OFF_MM) / rig.focal_length_mm)))
+    across, along = generator(bench.state.seed, "guide scope").normal(0, 0.1, 2)
+    return beside(looks, float(across), float(along))
+
+
+def altitude_of(looks: Looks, bench: Bench) -> float:
+    """Of the first of its directions, refraction included."""
+    up = vector(looks.hour_angle_deg[0], looks.dec_deg[0]) @ vector(0.0, bench.rig.site.latitude_deg)
+    return float(np.degrees(np.arcsin(np.clip(up, -1, 1))))
+
+
+def rows_angle_deg(looks: Looks, bench: Bench, mount: SimMount, chip: Chip) -> Floats:
+    """Position angle of a camera's rows as the site sees them."""
+    turns = not chip.guides or _off_axis(bench.rig)
+    return (looks.up_deg + mount.camera_angle_deg + (bench.state.rotator_deg if turns else 0.0)) % 360.0
+
+
+def _aim(bench: Bench, looks: Looks, mount: SimMount, chip: Chip, at: datetime) -> Aim:
+    site, now = bench.site(), from_datetimes(at)
+    ha_deg, dec_deg = float(looks.hour_angle_deg[0]), float(looks.dec_deg[0])
+    angle_deg = float(rows_angle_deg(looks, bench, mount, chip)[0])
+    ra_deg, declination_deg = unobserve(ha_deg, dec_deg, now, site)
+    return Aim(
+        float(ra_deg % 360),
+        float(declination_deg),
+        _icrs_angle_deg(looks, angle_deg - float(looks.up_deg[0]), at, bench),
+        Seen(at, site, ha_deg, dec_deg, angle_deg),
+    )
+
+
+def _icrs_angle_deg(looks: Looks, from_up_deg: float, at: datetime, bench: Bench) -> float:
+    """The position angle in the catalogue's sky of a direction fixed to the tube."""
+    step_deg = 1 / 60
+    turn = np.radians(from_up_deg)
+    there = beside(looks, float(-step_deg * np.sin(turn)), float(step_deg * np.cos(turn)))
+    both = np.array(
+        [[looks.hour_angle_deg[0], there.hour_angle_deg[0]], [looks.dec_deg[0], there.dec_deg[0]]]
+    )
+    ra_deg, dec_deg = unobserve(both[0], both[1], from_datetimes(at), bench.site())
+    xi, eta = project(ra_deg[1], dec_deg[1], float(ra_deg[0]), float(dec_deg[0]))
+    return float(np.degrees(np.arctan2(xi, eta)) % 360)
+
+
+def position_angle_deg(bench: Bench, mount: SimMount, at: datetime) -> float:
+    """Of the main camera's rows, ICRS."""
+    chip = main_chip(bench.rig, 0)
+    looks = mount.looks(at)
+    angle = float(rows_angle_deg(looks, bench, mount, chip)[0]) - float(looks.up_deg[0])
+    return _icrs_angle_deg(looks, angle, at, bench)
+
+
+def _walk(
+    bench: Bench, mount: SimMount, chip: Chip, exposure: Exposure, at: datetime, scale: float
+) -> tuple[tuple[float, float], ...]:
+    """Where the star in the middle stands during the exposure, against its place half way; empty when that is
+    nowhere else."""
+    places = int(np.clip(exposure.exposure_s / _WALK_EVERY_S, 3, _MOST_PLACES)) | 1
+    later_s = (np.arange(places) + 0.5) / places * exposure.exposure_s
+    looks = looks_of(bench, mount, chip, at, later_s)
+    half = places // 2
+    middle = at + timedelta(seconds=float(later_s[half]))
+    ra_deg, dec_deg = unobserve(
+        looks.hour_angle_deg[half], looks.dec_deg[half], from_datetimes(middle), bench.site()
+    )
+    star = observe(float(ra_deg), float(dec_deg), from_unix(at.timestamp() + later_s), bench.site())
+    xi, eta = project(
+        -star.hour_angle_deg,
+        star.dec_deg,
+        -looks.hour_angle_deg,
+        looks.dec_deg,  # type: ignore[arg-type]
+    )
+    angle = np.radians(rows_angle_deg(looks, bench, mount, chip))
+    row = (xi * np.sin(angle) + eta * np.cos(angle)) * 3600 / scale
+    column = (-xi * np.cos(angle) + eta * np.sin(angle)) * 3600 / scale
+    if np.hypot(column, row).max() < _STANDS_STILL_PX:
+        return ()
+    return tuple((round(float(c), 2), round(float(r), 2)) for c, r in zip(column, row, strict=True))
+
+
+def bands_of(bench: Bench, chip: Chip) -> tuple[tuple[float, float], ...]:
+    """What the filter in the beam lets through: (centre, width) in nm."""
+    rig, slot = bench.rig, bench.state.slot
+    filters = rig.wheel.filters if rig.wheel and not chip.guides else []
+    through = next((f for f in filters if f.slot in (slot, None)), None)
+    if through is None:
+        return OPEN_BAND
+    return tuple((band.centre_nm, band.width_nm) for band in through.passbands)
+
+
+def light_of(bench: Bench, chip: Chip) -> Light:
+    return Light(
+        chip.optics.area_cm2,
+        bench.scenario.optics.throughput,
+        bands_of(bench, chip),
+        bench.scenario.sky.extinction_mag,
+        bench.rig.site.height_m,
+    )
+
+
+def sky_lights(bench: Bench, at: datetime) -> SkyLights:
+    """What lights the sky up now, clouds reckoned in."""
+    sky = bench.scenario.sky
+    cloud_mag = bench.weather.cloud_mag(at)
+    covered = 1 - 10 ** (-0.4 * cloud_mag)
+    pollution = sky.light_pollution_mag_arcsec2
+    return SkyLights(
+        sky.natural_mag_arcsec2 + cloud_mag,
+        None if pollution is None else pollution - 2.5 * float(np.log10(1 + _CLOUD_GLOW * covered)),
+        sky.town_azimuth_deg,
+        sky.moonlight,
+        StillMoon(sky.moon.illumination, sky.moon.apart_deg, sky.moon.altitude_deg) if sky.moon else None,
+        sky.twilight,
+        sky.extinction_mag,
+    )
+
+
+def _sky(bench: Bench, aim: Aim, at: datetime, dew: float, width_deg: float) -> Sky:
+    effects, seen = bench.scenario.sky, aim.seen
+    assert seen is not None
+    return Sky(
+        seed=bench.state.seed,
+        mag_arcsec2=sky_mag_arcsec2(aim.ra_deg, aim.dec_deg, at, seen.site, sky_lights(bench, at)),
+        faint_to_mag=effects.faint_stars_to_mag,
+        catalogue_errors=effects.catalogue_errors,
+        deep_sky=effects.deep_sky,
+        cloud_mag=round(bench.weather.cloud_mag(at), 4),
+        # a cloud 3 km up in a wind of 10 m/s moves 0.2° a second
+        cloud_drift=round(0.2 * bench.weather.seconds(at) / width_deg, 3),
+        dimmed=float(np.exp(-dew)),
+    )
+
+
+def _sensor(bench: Bench, chip: Chip, exposure: Exposure, sensor_c: float) -> Sensor:
+    effects = bench.scenario.camera
+    warmth = 2 ** ((sensor_c + 10) / effects.dark_doubles_in_c)
+    binning = exposure.binning
+    return Sensor(
+        shape=(chip.rows // binning, chip.columns // binning),
+        pixel_um=chip.optics.pixel_um,
+        binning=binning,
+        electrons_per_adu=chip.electrons_per_adu,
+        bias_adu=exposure.offset * effects.adu_per_offset,
+        read_noise_e=chip.read_noise_e,
+        full_well_e=chip.full_well_e,
+        full_scale_adu=chip.full_scale_adu,
+        dark_e_s=effects.dark_e_s_at_minus_10 * warmth,
+        hot_share=effects.hot_share,
+        hot_seed=bench.state.seed + (1 if chip.guides else 0),
+        noise=effects.noise,
+        bayer=chip.bayer,
+        region=Region(*exposure.region) if exposure.region else None,
+    )
+
+
+def _focus(bench: Bench, at: datetime) -> dict[str, float | tuple[float, float]]:
+    """How the main camera's focal plane is missed."""
+    steps = bench.state.drawtube_steps - bench.best_focus_steps(bench.state.slot, at)
+    optics = bench.scenario.optics
+    return {
+        "defocus_um": round(steps * bench.focuser_um_per_step, 3),
+        "tilt_um": optics.tilt_um,
+        "curvature_um": optics.curvature_um,
+    }
+
+
+def _shade(bench: Bench, chip: Chip, exposure: Exposure, panel_e_s: float, count: int) -> Shade:
+    effects, state = bench.scenario, bench.state
+    phase = float(generator(state.seed, "bands", count).uniform(0, 2 * np.pi))
+    bands = (0.0, _SHORT_BAND_ROWS, phase)
+    if effects.camera.banding:
+        turns = np.pi * effects.panel.flicker_hz * exposure.exposure_s
+        flicker = effects.panel.flicker * abs(float(np.sin(turns) / turns)) if panel_e_s else 0.0
+        short = _SHORT_BANDS / exposure.exposure_s if exposure.exposure_s < _SHORT_S else 0.0
+        if flicker > short:
+            bands = (flicker, 1 / (effects.panel.flicker_hz * _ROW_S) / exposure.binning, phase)
+        elif short:
+            bands = (min(short, 0.3), _SHORT_BAND_ROWS, phase)
+    if chip.guides:
+        return Shade(bands=bands)
+    stops_off = effects.wheel.stops_off_um if bench.rig.wheel else 0.0
+    # it rests on one edge of its detent or on the other, by where it came from
+    beside_slot = np.sign(state.slot - state.wheel_from) * stops_off
+    return Shade(
+        effects.optics.vignetting,
+        effects.optics.dust,
+        state.seed,
+        state.slot,
+        (float(beside_slot), 0.3 * float(beside_slot)),
+        bands,
+    )
+
+
+def panel_share(bench: Bench, level: float) -> float:
+    """Share of its full light that the panel gives at a step."""
+    part = bench.rig.panel
+    top = max(1, part.levels) if part else 1
+    return float((level / top) ** bench.scenario.panel.gamma) if level > 0 else 0.0
+
+
+def panel_full_e_s_px(bench: Bench, chip: Chip, binning: int) -> float:
+    """Electrons a second in a pixel with the panel at its brightest."""
+    effects, bands = bench.scenario, bands_of(bench, chip)
+    through = sum(w * float(photons_s_cm2_nm(c)) for c, w in bands) / (100 * float(photons_s_cm2_nm(550.0)))
+    speed = (5.0 / chip.optics.focal_ratio) ** 2
+    area_um2 = (chip.optics.pixel_um * binning) ** 2
+    return effects.panel.brightest_e_s * through * speed * area_um2
+
+
+def _panel_e_s_px(bench: Bench, chip: Chip, binning: int) -> float:
+    """Of the panel as it is now, when it stands before the telescope: in the closed cover, on the wall that a
+    parked telescope looks at, or laid on by hand and left there."""
+    rig, state = bench.rig, bench.state
+    if bench.scenario.panel.left_on:
+        return _PANEL_LEFT_AT * panel_full_e_s_px(bench, chip, binning)
+    in_cover = rig.cover is not None and state.shutters.get("cover", "closed") != "open"
+    before = in_cover or (rig.cover is None and (state.parked or state.panel_laid_on))
+    if rig.panel is None or not before or chip.guides:
+        return 0.0
+    return panel_share(bench, state.panel_level) * panel_full_e_s_px(bench, chip, binning)
+
+
+def _shut(bench: Bench, chip: Chip) -> bool:
+    """Whether a cover (main camera), the roof, or a panel laid on keeps the sky out."""
+    rig, shutters = bench.rig, bench.state.shutters
+    behind_cover = rig.cover is not None and (not chip.guides or _off_axis(rig))
+    cover_shut = behind_cover and shutters.get("cover", "closed") != "open"
+    roof_shut = rig.roof is not None and shutters.get("roof", "closed") != "open"
+    return cover_shut or roof_shut or (bench.state.panel_laid_on and not chip.guides)

@@ -1,0 +1,1 @@
+"""Where the simulated mount really points, against what it says."""

@@ -1,0 +1,98 @@
+"""Playing with the scenario while the observatory runs: what is now, other values, a fault at once."""
+
+from typing import Any
+
+from pydantic import ValidationError
+
+from vigil.documents.rig.change import brief, path_of, with_values, words_for
+from vigil.documents.scenario import Fault, Scenario
+from vigil.documents.store import dump, explain
+from vigil.simulator.observatory import SimObservatory
+
+_DECIMALS = 3
+
+
+class SimScenery:
+    """Implements the keeper's Scenery."""
+
+    def __init__(self, observatory: SimObservatory) -> None:
+        self._observatory = observatory
+
+    def told(self) -> dict[str, Any]:
+        """The scenario's text, what the sky and the air are like now, and the faults that are on."""
+        bench = self._observatory.truth.bench
+        at, air = bench.clock.utcnow(), bench.weather
+        now = {
+            "seeing_arcsec": air.seeing_arcsec(at),
+            "cloud_mag": air.cloud_mag(at),
+            "cloud_percent": air.cloud_percent(at),
+            "wind_m_s": air.wind_m_s(at),
+            "temperature_c": air.temperature_c(at),
+            "humidity_percent": air.humidity_percent(at),
+            "dew": bench.dew(at),
+        }
+        minute = bench.minutes(at)
+        return {
+            "scenario": dump(self._observatory.scenario),
+            "at": at.isoformat(),
+            "minute": round(minute, 2),
+            "now": {key: round(value, _DECIMALS) for key, value in now.items()},
+            "faults": [spell.words(minute) for spell in bench.faults.on_at(minute)],
+        }
+
+    def change(self, asked: dict[str, Any]) -> str:
+        """`values` sets fields by their paths, `fault` (its fields) begins now where it says no time,
+        `scenario` replaces the whole, `adjusters` turns the polar axis's screws (arc-minutes higher,
+        east). Returns what was done, in words. Raises ValueError."""
+        unknown = asked.keys() - {"values", "fault", "scenario", "adjusters"}
+        if unknown:
+            raise ValueError(f"the scenario knows nothing of {', '.join(sorted(unknown))}")
+        said = []
+        if "scenario" in asked:
+            scenario = _checked(lambda: Scenario.model_validate(asked["scenario"]))
+            self._observatory.take_scenario(scenario)
+            said.append(f"the scenario is {scenario.name} now")
+        if "values" in asked:
+            said.append(self._set(asked["values"]))
+        if "fault" in asked:
+            said.append(self._add_fault(asked["fault"]))
+        if "adjusters" in asked:
+            said.append(self._turn(asked["adjusters"]))
+        return "; ".join(said)
+
+    def _set(self, values: dict[str, Any]) -> str:
+        try:
+            changed = with_values(self._observatory.scenario, {path_of(k): v for k, v in values.items()})
+        except KeyError as problem:
+            raise ValueError(str(problem.args[0])) from None
+        self._observatory.take_scenario(changed)
+        return "; ".join(f"{words_for(path_of(k), Scenario)} {brief(v)}" for k, v in values.items())
+
+    def _add_fault(self, asked: dict[str, Any]) -> str:
+        observatory = self._observatory
+        bench = observatory.truth.bench
+        if asked.get("at_min") is None and asked.get("per_hour") is None:
+            asked = {**asked, "at_min": bench.minutes(bench.clock.utcnow())}
+        fault = _checked(lambda: Fault.model_validate(asked))
+        if fault.befalls is not None and fault.befalls not in bench.rig.device_names:
+            raise ValueError(f"{bench.rig.name} has no {fault.befalls} that a computer drives")
+        scenario = observatory.scenario
+        observatory.take_scenario(scenario.model_copy(update={"faults": [*scenario.faults, fault]}))
+        return fault.words
+
+    def _turn(self, asked: Any) -> str:
+        try:
+            higher, east = (float(turn) for turn in asked)
+        except (TypeError, ValueError):
+            raise ValueError(
+                f"adjusters: two numbers, arc-minutes higher and east, found {asked!r}"
+            ) from None
+        went = self._observatory.truth.mount.turn_adjusters(higher, east)
+        return f"the polar axis went {went[0]:+.2f}′ higher, {went[1]:+.2f}′ east"
+
+
+def _checked(make: Any) -> Any:
+    try:
+        return make()
+    except ValidationError as problem:
+        raise ValueError("; ".join(explain(problem))) from None
