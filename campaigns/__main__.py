@@ -3,7 +3,7 @@
 import json
 import sys
 
-from campaigns import nights, rigs, skyoracle, solvefields, turns
+from campaigns import nights, physics, rigs, skyoracle, solvefields, turns
 
 CAMPAIGNS = {
     "sky": skyoracle.campaign,
@@ -11,6 +11,7 @@ CAMPAIGNS = {
     "nights": nights.campaign,
     "rigs": rigs.campaign,
     "turns": turns.campaign,
+    "physics": physics.campaign,
 }
 
 

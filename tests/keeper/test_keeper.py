@@ -14,6 +14,7 @@ from vigil.cli.assemble import equip, seed_of
 from vigil.documents.events import Event, Kind
 from vigil.documents.messages import Ask, Command, Live, Resync
 from vigil.documents.night import NightState, fold_all
+from vigil.documents.scenario import Scenario
 from vigil.files.fits import write_frame
 from vigil.keeper import server as server_module
 from vigil.keeper.keeper import Keeper

@@ -62,6 +62,11 @@ class Source:
     def starlight(self) -> float:
         return _SHARES[self.kind][0]
 
+    @property
+    def soft(self) -> bool:
+        """Whether it has no detail as fine as a star."""
+        return _profile_of(self.kind) == "cloud"
+
     def rayleigh(self, line_nm: float) -> float:
         """Of a line, where the shape is 1."""
         share = _SHARES[self.kind][1 if line_nm == H_ALPHA_NM else 2]

@@ -29,8 +29,8 @@ from vigil.simulator.frame.scene import Floats, Scene, Sky, radius_deg, to_pixel
 _BRIGHT_ELECTRONS = 60_000.0
 # stars by the ten thousand, as wide fields have them, are stamped together
 _MANY_STARS, _SMALL_HALF = 10_000, 8
-# objects up to this size are drawn pixel by pixel, larger ones on the coarse grid
-_LARGE_PX = 500.0
+# objects up to this half size are drawn pixel by pixel, larger ones on the coarse grid; clouds are soft
+_LARGE_PX, _LARGE_CLOUD_PX = 300.0, 20.0
 _MARGIN_DEG = 0.02
 _FWHM_PER_SIGMA = 2.3548
 
@@ -45,7 +45,7 @@ def draw(scene: Scene) -> NDArray[np.uint16]:
     large: list[Source] = []
     if scene.sky is not None:
         sharp = np.zeros((region.rows, region.columns), np.float32)
-        large = _add_small_objects(sharp, scene, sources_of(scene), shade, dims, grid)
+        large = _add_small_objects(sharp, scene, sources_of(scene), shade * dims, grid)
         _add_stars(sharp, scene, scene.sky, grid, shade * dims)
     layers = even_light(scene, grid, shade, dims, large)
     if sharp is not None:
@@ -203,7 +203,7 @@ def _scatter(
 
 
 def _add_small_objects(
-    sharp: NDArray[np.float32], scene: Scene, sources: list[Source], shade: Floats, dims: Floats, grid: Grid
+    sharp: NDArray[np.float32], scene: Scene, sources: list[Source], left_at: Floats, grid: Grid
 ) -> list[Source]:
     """Draw the objects that are small, and give back the large ones."""
     large = []
@@ -213,7 +213,7 @@ def _add_small_objects(
     weights = [1.0, *(np.mean([s[k] / s[0] for s in kinds.values()]) for k in (1, 2))]
     for source in sources:
         half = source.half_major_arcsec * source.reach / scale
-        if half > _LARGE_PX:
+        if half > (_LARGE_CLOUD_PX if source.soft else _LARGE_PX):
             large.append(source)
             continue
         x, y, _ = (v[0] for v in to_pixels(np.array([source.ra_deg]), np.array([source.dec_deg]), scene))
@@ -228,8 +228,8 @@ def _add_small_objects(
         shape, mass = shape_at(source, scene, place[0].astype(float), place[1].astype(float))
         electrons = sum(w * e for w, e in zip(weights, brightness(source, scene, mass), strict=True))
         blurred = gaussian_filter(shape, np.hypot(scene.blur.fwhm_px, _centre_disc(scene)) / _FWHM_PER_SIGMA)
-        left = grid.at(shade * dims, place[0].astype(float), place[1].astype(float))
-        sharp[a:b, c:d] += (electrons * scale**2 * scene.exposure_s * blurred * left).astype(np.float32)
+        left = float(grid.at(left_at, np.array([x]), np.array([y]))[0])
+        sharp[a:b, c:d] += (electrons * scale**2 * scene.exposure_s * left * blurred).astype(np.float32)
     return large
 
 
