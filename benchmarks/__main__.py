@@ -6,7 +6,7 @@ import sys
 import numpy as np
 import sep
 
-from benchmarks import window
+from benchmarks import drawing, window
 from benchmarks.ratio import Ratio, compare
 from campaigns.demo import demo_rig
 from campaigns.solvefields import field_scene
@@ -49,6 +49,11 @@ def measuring() -> Ratio:
 BENCHMARKS = {
     "help": help_start,
     "measure": measuring,
+    "draw": lambda: drawing.drawing("9", bright=True),
+    "draw-faint": lambda: drawing.drawing("9", bright=False),
+    "draw-large": lambda: drawing.drawing("26", bright=True),
+    "draw-large-faint": lambda: drawing.drawing("26", bright=False),
+    "draw-memory": drawing.memory,
     "window": window.first_picture,
     "frame": window.frame_on_screen,
     "pan": window.panning,

@@ -27,7 +27,7 @@ from vigil.imaging.stars import measure_field
 from vigil.optics.train import critical_focus_zone_um
 from vigil.runtime.clock import ScenarioClock
 from vigil.simulator.byhand import expose_at, point, set_up
-from vigil.simulator.frame.scene import Scene
+from vigil.simulator.frame.scene import Scene, radius_deg, to_pixels
 from vigil.simulator.looking import altitude_of, guide_chip, looks_of
 from vigil.simulator.observatory import SimObservatory
 from vigil.sky.angles import separation_deg
@@ -79,7 +79,7 @@ def dark_current(rig: Rig, sensor_c: float) -> dict[str, float]:
 
 
 def star_by_hand_e_s(mag: float, mass: float) -> float:
-    """docs/formulas.md, "A star by hand": 80 mm, L 400–700 nm, throughput 0.6, at 780 m. Nothing of Vigil's."""
+    """docs/formulas.md, "A star by hand": 80 mm, L 400–700 nm, throughput 0.6. Nothing here is Vigil's."""
     photons = 3.631e-9 * 5450e-8 / 1.98645e-16 * 10  # magnitude 0 at 545 nm, a second, cm² and nm
     photons_641 = 2.177e-9 * 6410e-8 / 1.98645e-16 * 10
     at_550 = photons + (photons_641 - photons) * 5 / 96
@@ -165,7 +165,7 @@ def star_places(rig: Rig, hour_angle_deg: float, dec_deg: float) -> dict[str, fl
         return frame.image, scene, placed.altitude_deg
 
     image, scene, altitude_deg = under_the_sky(rig, scenario, work)
-    columns, rows, ra, dec = _measurable(scene)
+    ra, dec = _measurable(scene)
     expected = by_astropy(ra, dec, scene, rig)
     worst, used = 0.0, 0
     for corner in _corners(scene):
@@ -184,10 +184,8 @@ def _corners(scene: Scene) -> list[tuple[float, float]]:
     return [(columns / 2, rows / 2), *ends]
 
 
-def _measurable(scene: Scene) -> tuple[Floats, Floats, Floats, Floats]:
+def _measurable(scene: Scene) -> tuple[Floats, Floats]:
     """Stars that stand alone, are neither faint nor saturated, and well inside the frame."""
-    from vigil.simulator.frame.scene import radius_deg, to_pixels
-
     stars = star_catalogue().cone(scene.aim.ra_deg, scene.aim.dec_deg, radius_deg(scene))
     x, y, _ = to_pixels(stars.ra_deg, stars.dec_deg, scene)
     rows, columns = scene.sensor.shape
@@ -196,11 +194,11 @@ def _measurable(scene: Scene) -> tuple[Floats, Floats, Floats, Floats]:
     for k in np.flatnonzero(inside & (stars.mag > 8.5) & (stars.mag < 11.8)):
         if np.count_nonzero(np.hypot(x - x[k], y - y[k]) < 40) == 1:
             chosen.append(k)
-    return x[chosen], y[chosen], stars.ra_deg[chosen], stars.dec_deg[chosen]
+    return stars.ra_deg[chosen], stars.dec_deg[chosen]
 
 
 def by_astropy(ra_deg: Floats, dec_deg: Floats, scene: Scene, rig: Rig) -> tuple[Floats, Floats]:
-    """(column, row) of ICRS places by astropy's altitudes and azimuths and a plane about the frame's centre."""
+    """(column, row) of ICRS places by astropy's altitudes and azimuths and a plane about the centre."""
     seen, aim = scene.aim.seen, scene.aim
     assert seen is not None
     site = rig.site
@@ -221,7 +219,11 @@ def by_astropy(ra_deg: Floats, dec_deg: Floats, scene: Scene, rig: Rig) -> tuple
         there = coordinates.transform_to(frame)
         altitude, azimuth = there.alt.rad, there.az.rad
         return np.stack(
-            [np.cos(altitude) * np.cos(azimuth), np.cos(altitude) * np.sin(azimuth), np.sin(altitude)],
+            [
+                np.cos(altitude) * np.cos(azimuth),
+                np.cos(altitude) * np.sin(azimuth),
+                np.sin(altitude),
+            ],
             axis=-1,
         )
 

@@ -84,18 +84,12 @@ def scenario_path(wanted: str) -> Path:
     """The file behind the name of a scenario that ships with Vigil, or a path. Raises BadInput."""
     if "/" in wanted or wanted.endswith(".json"):
         return Path(wanted).absolute()
-    path = Path(str(files("vigil") / "data" / "scenarios" / f"{wanted}.json"))
-    if not path.exists():
-        raise BadInput(
-            f"no scenario is called {wanted!r}; there are {', '.join(own_scenarios())}, or name a file"
-        )
+    from vigil.documents.scenario.shipped import path_of_shipped, shipped
+
+    path = path_of_shipped(wanted)
+    if path is None:
+        raise BadInput(f"no scenario is called {wanted!r}; there are {', '.join(shipped())}, or name a file")
     return path
-
-
-def own_scenarios() -> list[str]:
-    """Those that ship with Vigil."""
-    folder = Path(str(files("vigil") / "data" / "scenarios"))
-    return sorted(path.stem for path in folder.glob("*.json"))
 
 
 def scenario_wanted(name: str | None) -> "Scenario":

@@ -11,13 +11,13 @@ from vigil.cli.files import (
     EXAMPLE_RIGS,
     load_document,
     own_folders,
-    own_scenarios,
     rig_path,
     scenario_wanted,
 )
 from vigil.documents.messages import Answer, Command
 from vigil.documents.rig import Rig
 from vigil.documents.scenario import FaultKind, Scenario
+from vigil.documents.scenario.shipped import shipped
 from vigil.documents.scenario.words import entries
 from vigil.documents.store import dump, parse
 from vigil.link.attach import command
@@ -96,7 +96,7 @@ def _value(text: str) -> Any:
 
 
 def _list(as_json: bool) -> int:
-    found = [(name, scenario_wanted(name)) for name in own_scenarios()]
+    found = [(name, scenario_wanted(name)) for name in shipped()]
     if as_json:
         print(json.dumps([{"scenario": name, "name": s.name, "notes": s.notes} for name, s in found]))
     else:

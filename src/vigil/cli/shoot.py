@@ -164,7 +164,7 @@ async def _shoot(order: Order) -> list[dict[str, Any]]:
         told = []
         for number in range(1, order.count + 1):
             frame, scene = await expose_at(
-                observatory, order.exposure, order.focus_offset_steps, guides=order.kind == "guide"
+                observatory, order.exposure, order.focus_offset_steps, order.kind == "guide", order.sensor_c
             )
             path = _free_path(order, number)
             write_frame(path, frame.image, _header(order, frame, scene))

@@ -74,9 +74,14 @@ def panel_level_for(observatory: SimObservatory, exposure: Exposure) -> int:
 
 
 async def expose_at(
-    observatory: SimObservatory, exposure: Exposure, focus_offset_steps: float, guides: bool = False
+    observatory: SimObservatory,
+    exposure: Exposure,
+    focus_offset_steps: float,
+    guides: bool = False,
+    sensor_c: float | None = None,
 ) -> tuple[RawFrame, Scene]:
-    """A frame so far from the best focus that there is half way through it, and what it was drawn from."""
+    """A frame so far from the best focus that there is now, the sensor kept at a temperature where one is
+    given, and what it was drawn from."""
     bench, camera = (
         observatory.truth.bench,
         observatory.truth.guide_camera if guides else observatory.truth.camera,
@@ -88,8 +93,10 @@ async def expose_at(
         drawn.append(scene)
         before(frame, scene)
 
-    middle = bench.clock.utcnow()
-    bench.state.drawtube_steps = bench.best_focus_steps(bench.state.slot, middle) + focus_offset_steps
+    now = bench.clock.utcnow()
+    bench.state.drawtube_steps = bench.best_focus_steps(bench.state.slot, now) + focus_offset_steps
+    if sensor_c is not None:
+        bench.state.sensor_c, bench.state.sensor_at = sensor_c, now
     camera.on_frame = look
     try:
         frame = await camera.expose(exposure)

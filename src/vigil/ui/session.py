@@ -66,6 +66,9 @@ class Session(QObject):
     sky_changed = pyqtSignal()
     devices_changed = pyqtSignal()
     deed_told = pyqtSignal(object)
+    scenery_told = pyqtSignal(object)
+    """What the keeper says of the scenario: the values of its answer."""
+    scenery_refused = pyqtSignal(str)
     rig_changed = pyqtSignal()
     another_rig = pyqtSignal(str)
     """Another rig is wanted on this desk, by its id."""
@@ -150,6 +153,11 @@ class Session(QObject):
             return
         asked = self._bridge.ask(Command.DEVICE, device=device, action=action, **values)
         self._asked[asked] = (device, action)
+
+    def scenery(self, **asked: Any) -> None:
+        """Look at the scenario of a simulated rig, or change it; `scenery_told` brings how it is then."""
+        if self._bridge is not None and self.link is LinkState.OPEN:
+            self._bridge.ask(Command.SCENARIO, **asked)
 
     def start_keeper(self) -> None:
         if self._bridge is not None:
@@ -319,6 +327,8 @@ class Session(QObject):
         if ask.command is Command.DEVICE:
             if not answer.taken:
                 self._refuse_deed(ask, answer.reason)
+        elif ask.command is Command.SCENARIO:
+            self._take_scenery(answer)
         elif ask.command is Command.RIG:
             self.rig_words = answer.reason if answer.taken else f"the keeper refuses: {answer.reason}"
             self.status_changed.emit()
@@ -327,6 +337,12 @@ class Session(QObject):
         elif ask.command in (Command.HOLD, Command.RESUME):
             self.promise = answer.reason if ask.command is Command.HOLD else ""
             self.status_changed.emit()
+
+    def _take_scenery(self, answer: Answer) -> None:
+        if answer.taken:
+            self.scenery_told.emit(answer.values)
+        else:
+            self.scenery_refused.emit(answer.reason)
 
     def _refuse_deed(self, ask: Ask, reason: str) -> None:
         """A refusal is told like a failure: beside the control that asked."""

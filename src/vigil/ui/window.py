@@ -23,7 +23,7 @@ from vigil.ui.commandbar import CommandBar
 from vigil.ui.jobs import Jobs
 from vigil.ui.linkstate import LinkState
 from vigil.ui.overlay import Banner, Question
-from vigil.ui.pieces import label
+from vigil.ui.pieces import button, label, row
 from vigil.ui.planmodel import PlanModel
 from vigil.ui.ribbon import Ribbon
 from vigil.ui.rigmodel import RigModel
@@ -51,6 +51,7 @@ class Window(QMainWindow):
         self._may_close = False
         self._folded = False
         self._full = False
+        self.scenery: QWidget | None = None
         self.setMinimumSize(*Size.LEAST_WINDOW)
         self.resize(*Size.DESIGN_WINDOW)
         self.ribbon = Ribbon(session)
@@ -78,6 +79,10 @@ class Window(QMainWindow):
     def _lay_out(self) -> None:
         self.place = label("", "soft")
         self._show_place()
+        self.sky_button = button("simulated sky", "plain", "Play with seeing, clouds, wind, faults", "F7")
+        self.sky_button.setCheckable(True)
+        self.sky_button.setVisible(self.session.simulated)
+        self.sky_button.clicked.connect(self.toggle_scenery)
         self._bar = QWidget()
         bar = QHBoxLayout(self._bar)
         bar.setContentsMargins(0, 0, Size.MARGIN, 0)
@@ -85,6 +90,7 @@ class Window(QMainWindow):
         bar.addWidget(self.row, 1)
         bar.addWidget(self.clock)
         bar.addWidget(self.pace)
+        bar.addWidget(self.sky_button)
         bar.addWidget(self.place)
         self._bar.setFixedHeight(Size.WORKSPACES)
         central = QWidget()
@@ -93,7 +99,8 @@ class Window(QMainWindow):
         layout.setSpacing(0)
         for widget in (self.ribbon, self._bar, self.banner):
             layout.addWidget(widget)
-        layout.addWidget(self.stack, 1)
+        self._across = row(self.stack, gap=0)
+        layout.addLayout(self._across, 1)
         layout.addWidget(self.status)
         self.setCentralWidget(central)
 
@@ -240,6 +247,7 @@ class Window(QMainWindow):
                 for speed in SPEEDS
             ]
             actions.append(Action("Skip to the next event", session.skip, "Ctrl+J", running))
+            actions.append(Action("Play with the simulated sky", self.toggle_scenery, "F7"))
         return actions
 
     def _edited(self) -> PlanModel | RigModel:
@@ -284,7 +292,9 @@ class Window(QMainWindow):
     def next_part(self) -> None:
         """Move the focus on: workspace words, list, main picture, inspector, status line, and round."""
         here = self.current
-        parts = [p for p in (self._bar, here.list, here.main, here.inspector, self.status) if p is not None]
+        drawer = self.scenery if self.scenery is not None and self.scenery.isVisible() else None
+        sides = (self._bar, here.list, here.main, here.inspector, drawer, self.status)
+        parts = [p for p in sides if p is not None]
         focused = self.focusWidget()
         at = next(
             (i for i, part in enumerate(parts) if focused is not None and part.isAncestorOf(focused)), -1
@@ -306,6 +316,8 @@ class Window(QMainWindow):
         self._full = not self._full
         for widget in (self.ribbon, self._bar):
             widget.setVisible(not self._full)
+        if self._full and self.scenery is not None and self.scenery.isVisible():
+            self.toggle_scenery()
         self.current.fold(self._folded or self._full)
         self.status.enlarge(self._full)
         self.current.enlarge(self._full)
@@ -313,6 +325,20 @@ class Window(QMainWindow):
             self.showFullScreen()
         else:
             self.showNormal()
+
+    def toggle_scenery(self) -> None:
+        """The drawer of the simulated sky; made when first wanted."""
+        if self.scenery is None:
+            from vigil.ui.scenery.drawer import SceneryDrawer
+
+            self.scenery = SceneryDrawer(self.session)
+            self.scenery.closed.connect(self.toggle_scenery)
+            self.scenery.hide()
+            self._across.addWidget(self.scenery)
+        shown = not self.scenery.isVisible()
+        self.scenery.setVisible(shown)
+        self.sky_button.setChecked(shown)
+        (self.scenery if shown else self).setFocus()
 
     def toggle_red(self) -> None:
         theme.set_light(Light.DARK if theme.red else Light.RED)

@@ -107,7 +107,7 @@ def _source(entry: DeepSkyObject) -> Source | None:
     major = 30.0 * entry.major_arcmin
     minor = 30.0 * (entry.minor_arcmin or entry.major_arcmin)
     profile, whole = _profile_of(entry.kind), None
-    if entry.mag is not None:
+    if entry.mag is not None and entry.kind != "reflection nebula":  # those bear their star's
         # the magnitude is that of the profile's whole light
         whole = entry.mag + 2.5 * np.log10(major * minor * _area_of(profile))
     if profile == "cloud":

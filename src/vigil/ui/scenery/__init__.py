@@ -1,0 +1,1 @@
+"""The drawer in which people play with a simulated rig's sky."""
