@@ -15,6 +15,7 @@ from scipy.optimize import least_squares
 
 from campaigns.demo import demo_rig
 from campaigns.figures import run_campaign
+from campaigns.oracle import stay_offline
 from campaigns.shooting import scenario_with, shoot, under_the_sky
 from vigil.cli.files import scenario_wanted
 from vigil.devices.protocols import Exposure
@@ -33,6 +34,8 @@ from vigil.simulator.observatory import SimObservatory
 from vigil.sky.angles import separation_deg
 from vigil.sky.horizontal import air_mass, unobserve
 from vigil.sky.instants import from_datetimes
+
+stay_offline()
 
 Floats = NDArray[np.float64]
 _LEAST_READ_NOISE_ADU = 0.6

@@ -8,9 +8,9 @@ import numpy as np
 from astropy import units as u
 from astropy.coordinates import AltAz, EarthLocation, HADec, SkyCoord, get_body
 from astropy.time import Time
-from astropy.utils import iers
 
 from campaigns.figures import run_campaign
+from campaigns.oracle import stay_offline
 from vigil.sky.angles import separation_deg
 from vigil.sky.bodies import moon_illumination, observe_moon, observe_sun
 from vigil.sky.events import line_crossings, transits, twilights
@@ -19,10 +19,7 @@ from vigil.sky.horizontal import observe
 from vigil.sky.instants import from_unix, ut1_minus_utc_s
 from vigil.sky.site import Site
 
-# the one place where astropy is told not to look for earth rotation on the network
-iers.conf.auto_download = False
-iers.conf.auto_max_age = None
-iers.earth_orientation_table.set(iers.IERS_A.open(iers.IERS_A_FILE))
+stay_offline()
 
 NIGHTS = range(24)
 

@@ -76,7 +76,11 @@ class Fault(Part):
         if self.device is not None and self.device not in known:
             raise ValueError(
                 f"{self.kind} can't befall {self.device!r}; "
-                + (f"it befalls {', '.join(known)}" if known else "it is the computer's: leave the device out")
+                + (
+                    f"it befalls {', '.join(known)}"
+                    if known
+                    else "it is the computer's: leave the device out"
+                )
             )
         return self
 
