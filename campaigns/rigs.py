@@ -14,7 +14,7 @@ from vigil.cli.files import EXAMPLE_RIGS, demo_file
 from vigil.documents.events import Kind
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
-from vigil.documents.rig.change import with_value
+from vigil.documents.rig.change import with_value, with_values
 from vigil.documents.store import load
 from vigil.planning.fitting import fit
 
@@ -25,6 +25,18 @@ MOVED_DEVICES = ("camera", "filter wheel", "focuser", "mount", "heaters")
 
 def example(name: str) -> Rig:
     return load(Rig, demo_file(f"{name}.json"))
+
+
+def small(rig: Rig, times: int) -> Rig:
+    """The same field on fewer, larger pixels; the guide camera takes no part."""
+    camera = rig.camera
+    assert camera is not None
+    pixels = {
+        ("camera", "columns"): camera.columns // times,
+        ("camera", "rows"): camera.rows // times,
+        ("camera", "pixel_um"): camera.pixel_um * times,
+    }
+    return with_values(rig, pixels)
 
 
 def with_time_outs(rig: Rig, devices: tuple[str, ...], share: float = ONE_IN_TWENTY) -> Rig:

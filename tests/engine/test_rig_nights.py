@@ -7,27 +7,14 @@ import pytest
 
 from campaigns.demo import quick_rig, short_plan
 from campaigns.night import play
-from campaigns.rigs import MOVED_DEVICES, complete, example, played_night, with_time_outs
+from campaigns.rigs import MOVED_DEVICES, complete, example, played_night, small, with_time_outs
 from vigil.documents.events import Kind
 from vigil.documents.reasonlog import ReasonLog
-from vigil.documents.rig import Rig
 from vigil.documents.rig.change import with_values
 from vigil.engine.conditions import conditions_for
 from vigil.files.fits import read_frame
 from vigil.planning.fitting import fit
 from vigil.ui.image.loading import load_for_view
-
-
-def small(rig: Rig, times: int) -> Rig:
-    """The same field on fewer, larger pixels; the guide camera takes no part."""
-    camera = rig.camera
-    assert camera is not None
-    pixels = {
-        ("camera", "columns"): camera.columns // times,
-        ("camera", "rows"): camera.rows // times,
-        ("camera", "pixel_um"): camera.pixel_um * times,
-    }
-    return with_values(rig, pixels)
 
 
 def test_the_long_reflector_opens_and_closes_roof_and_cover(tmp_path: Path) -> None:

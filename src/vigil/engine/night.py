@@ -122,13 +122,13 @@ class Night:
             self._hold_wanted = None
             return
         self._hold_wanted = None
-        self._failures.clear()
-        self._since_exposure.clear()
         await self._go_on("resumed by hand")
         self._wake.set()
 
     async def _go_on(self, why: str) -> None:
         self._held_by = self._calm_since = None
+        self._failures.clear()
+        self._since_exposure.clear()
         await self._recorder.record(Kind.RESUMED, {}, why)
 
     def change_rig(self, rig: Rig, words: str) -> None:

@@ -30,7 +30,7 @@ POLICIES: dict[str, Policy] = {
     "connect": Policy(3, (5.0, 30.0), GiveUp.PAUSE),
     "cool": Policy(3, (30.0, 60.0), GiveUp.PAUSE),
     "wake mount": Policy(3, (5.0, 30.0), GiveUp.PAUSE),
-    "slew": Policy(3, (5.0, 30.0), GiveUp.SKIP_BLOCK),
+    "slew": Policy(5, (5.0, 30.0, 120.0, 300.0), GiveUp.SKIP_BLOCK),
     "change filter": Policy(3, (5.0, 30.0), GiveUp.PAUSE),
     "open": Policy(3, (10.0, 60.0), GiveUp.PAUSE),
     "heat": Policy(2, (10.0,), GiveUp.WAIVE, later_s=1800.0),
