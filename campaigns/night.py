@@ -21,6 +21,7 @@ from vigil.runtime.clock import ScenarioClock
 from vigil.runtime.simulated import run_virtual, simulated_loop
 from vigil.runtime.workshop import Workshop
 from vigil.simulator.observatory import SimObservatory, Truth
+from vigil.simulator.scenery import SimScenery
 
 
 @dataclass
@@ -76,7 +77,7 @@ async def _play(
         observatory = SimObservatory(rig, seed, clock, workshop, scenario=scenario)
         devices = alter(observatory.devices) if alter is not None else None
         equipment = equip(rig, observatory, clock, workshop, out, rescue or out / "rescued", devices)
-        keeper = Keeper(equipment, ledger, pace=simulated_loop())
+        keeper = Keeper(equipment, ledger, pace=simulated_loop(), scenery=SimScenery(observatory))
         played = Played(keeper, Loopback(keeper), observatory.truth, equipment, ledger)
         keeping = asyncio.ensure_future(keeper.run())
         answer = await played.ask(Command.START, plan=plan.model_dump(mode="json"))

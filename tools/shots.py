@@ -23,8 +23,10 @@ from vigil.documents.messages import Command, Deed, DeviceReport, Reports, Statu
 from vigil.documents.messages import Stage as Stage_
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
+from vigil.documents.rig.change import with_values
 from vigil.documents.rig.rigs import Rigs
-from vigil.documents.store import load
+from vigil.documents.scenario import Scenario
+from vigil.documents.store import dump, load
 from vigil.ui.app import make_application
 from vigil.ui.gallery import Gallery
 from vigil.ui.jobs import Jobs
@@ -38,6 +40,17 @@ from vigil.ui.window import Window
 
 _FOLDER = Path("docs/screenshots")
 _FRAMES = 22
+
+
+_FULL_MOON = {"illumination": 1.0, "apart_deg": 40.0, "altitude_deg": 45.0}
+_NOW = {
+    "seeing_arcsec": 2.4,
+    "cloud_mag": 1.1,
+    "wind_m_s": 3.1,
+    "temperature_c": -0.8,
+    "humidity_percent": 68.0,
+    "dew": 0.0,
+}
 
 
 class Told:
@@ -225,6 +238,16 @@ def _take_views(told: Told, wanted: Callable[[str], bool]) -> None:
         window.go_to("Night")
         stage.settle()
         _save(window, "night-running")
+    if wanted("scenery"):
+        window.go_to("Watch")
+        window.toggle_scenery()
+        session = stage.session
+        cloudy = {("air", "overcast_mag"): 1.2, ("sky", "moon"): _FULL_MOON}
+        told_of = {"scenario": dump(with_values(Scenario(), cloudy)), "minute": 300.0, "now": _NOW}
+        session.scenery_told.emit({**told_of, "faults": ["filter wheel: wheel jams, 7 min more"]})
+        stage.settle()
+        _save(window, "scenery")
+        window.toggle_scenery()
     if wanted("commands"):
         window.go_to("Watch")
         window.command_bar.open()

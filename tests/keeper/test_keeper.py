@@ -10,9 +10,10 @@ import numpy as np
 import pytest
 
 from campaigns.demo import demo_plan, quick_rig, short_plan
+from campaigns.night import Played, play
 from vigil.cli.assemble import equip, seed_of
 from vigil.documents.events import Event, Kind
-from vigil.documents.messages import Ask, Command, Live, Resync
+from vigil.documents.messages import Answer, Ask, Command, Live, Resync
 from vigil.documents.night import NightState, fold_all
 from vigil.documents.scenario import Scenario
 from vigil.files.fits import write_frame
@@ -367,3 +368,30 @@ def test_the_seed_asked_for_wins() -> None:
     rig, usual, own = quick_rig(), Scenario(), Scenario(seed=5)
     assert (seed_of(rig, None, usual), seed_of(rig, 0, usual), seed_of(rig, 7, usual)) == (1, 0, 7)
     assert (seed_of(rig, None, own), seed_of(rig, 0, own)) == (5, 0)
+
+
+def test_the_scenario_is_looked_at_and_changed_through_the_keeper(tmp_path: Path) -> None:
+    told: list[Answer] = []
+
+    async def listen(event: Event, played: Played) -> None:
+        if event.kind is Kind.EXPOSURE_STARTED and not told:
+            told.append(await played.ask(Command.SCENARIO))
+            told.append(await played.ask(Command.SCENARIO, values={"air.overcast_mag": 9.0}))
+            told.append(await played.ask(Command.SCENARIO, values={"air.overcast": 9.0}))
+
+    played = play(quick_rig(), short_plan(), tmp_path, on_event=listen)
+    looked, changed, refused = told
+    assert looked.taken and looked.values["now"]["cloud_mag"] == 0
+    assert changed.taken and changed.reason == "air · cloud all over 9"
+    assert changed.values["now"]["cloud_mag"] > 3
+    assert not refused.taken and "has no air.overcast" in refused.reason
+    stars = [e.values["stars"] for e in played.of(Kind.FRAME_MEASURED)]
+    assert len(stars) == 4 and max(stars) < 20, "under nine magnitudes of cloud there is nothing to see"
+
+
+def test_a_real_sky_can_not_be_played_with(tmp_path: Path) -> None:
+    async def main(keeper: Keeper, link: Loopback) -> None:
+        answer = await link.ask(ask(Command.SCENARIO))
+        assert not answer.taken and "the rig is real" in answer.reason
+
+    with_keeper(tmp_path, main)

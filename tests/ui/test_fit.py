@@ -16,6 +16,8 @@ from vigil.documents.events import Event
 from vigil.documents.messages import Status
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
+from vigil.documents.scenario import Scenario
+from vigil.documents.store import dump
 from vigil.ui.jobs import Jobs
 from vigil.ui.linkstate import LinkState
 from vigil.ui.planmodel import PlanModel
@@ -24,6 +26,19 @@ from vigil.ui.window import Window
 from vigil.ui.workspacerow import WORKSPACES
 
 ROOT = Path(__file__).parents[2]
+SCENERY = {
+    "scenario": dump(Scenario()),
+    "minute": 300.0,
+    "now": {
+        "seeing_arcsec": 12.3,
+        "cloud_mag": 12.3,
+        "wind_m_s": 12.3,
+        "temperature_c": -12.3,
+        "humidity_percent": 100.0,
+        "dew": 2.0,
+    },
+    "faults": ["filter wheel: wheel jams, 10 min more", "camera: frame never arrives, 100 min more"],
+}
 
 
 def every_moment(
@@ -55,6 +70,10 @@ def every_moment(
             found.extend(f"{moment}, {name}: {x}" for x in misfits(window))
 
     look("before")
+    window.toggle_scenery()
+    session.scenery_told.emit(SCENERY)
+    look("the drawer")
+    window.toggle_scenery()
     step = max(1, len(events or []) // 6)
     for count in range(step, len(events or []) + 1, step):
         assert events is not None and statuses is not None

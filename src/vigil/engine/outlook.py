@@ -1,5 +1,6 @@
 """What the night sees when it looks ahead: the choice, its conditions, how long before a span to begin."""
 
+import errno
 import shutil
 from collections.abc import Callable
 from datetime import datetime, timedelta
@@ -89,8 +90,13 @@ class Outlook:
             night=self._recorder.state,
             candidate=candidate,
             states={device.name: device.state for device in devices.all() if device.connected},
-            free_bytes=0 if self._disk_trouble() else _free_bytes(self._frames_folder),
+            free_bytes=self._free_bytes(),
         )
+
+    def _free_bytes(self) -> int:
+        trouble = self._disk_trouble()
+        full = trouble is not None and trouble.errno == errno.ENOSPC
+        return 0 if full else _free_bytes(self._frames_folder)
 
     def exposure_times(self, candidate: Candidate, now: datetime) -> tuple[datetime, datetime]:
         """First photon and end of the readout, if it began as soon as it may."""

@@ -45,6 +45,7 @@ class Faults:
             for index, fault in enumerate(listed)
             for k, begins in enumerate(_beginnings(fault, seed, index))
         ]
+        self._befallen = {spell.fault.befalls for spell in self._spells}
 
     def active(self, kind: FaultKind, device: str | None, minute: float) -> Fault | None:
         """The fault of a kind that is on a device at a minute of the night."""
@@ -86,7 +87,7 @@ class Faults:
 
     def any_of(self, device: str) -> bool:
         """Whether anything at all can befall a device."""
-        return any(spell.fault.befalls == device for spell in self._spells)
+        return device in self._befallen
 
 
 def _beginnings(fault: Fault, seed: int, index: int) -> list[float]:

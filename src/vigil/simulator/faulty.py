@@ -19,10 +19,12 @@ class Faulty:
         self._device, self._name, self._bench = device, name, bench
 
     def __getattr__(self, what: str) -> Callable[..., Any]:
+        if not self._bench.faults.any_of(self._name):
+            bare: Callable[..., Any] = getattr(self._device, what)
+            return bare
+
         async def call(*values: Any) -> Any:
             bench, name = self._bench, self._name
-            if not bench.faults.any_of(name):
-                return await getattr(self._device, what)(*values)
             minute = bench.minutes(bench.clock.utcnow())
             self._happen(minute)
             if what == "connect" and bench.faults.active(FaultKind.DISCONNECTS, name, minute):

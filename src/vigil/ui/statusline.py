@@ -70,9 +70,12 @@ class PaceRow(QWidget):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
-        caption = label("simulated time", "small")
-        layout.addWidget(caption)
-        layout.addSpacing(6)
+        self.sky = button("simulated", "plain", "Play with the simulated sky: seeing, clouds, faults", "F7")
+        self.sky.setAccessibleName("The simulated sky")
+        self.sky.setCheckable(True)
+        self.sky.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        layout.addWidget(self.sky)
+        layout.addSpacing(2)
         for speed in SPEEDS:
             made = button(
                 f"{words.TIMES}{speed:g}", "plain", f"A simulated night at {speed:g} times real time"

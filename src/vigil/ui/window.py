@@ -23,7 +23,7 @@ from vigil.ui.commandbar import CommandBar
 from vigil.ui.jobs import Jobs
 from vigil.ui.linkstate import LinkState
 from vigil.ui.overlay import Banner, Question
-from vigil.ui.pieces import button, label, row
+from vigil.ui.pieces import label, row
 from vigil.ui.planmodel import PlanModel
 from vigil.ui.ribbon import Ribbon
 from vigil.ui.rigmodel import RigModel
@@ -79,10 +79,7 @@ class Window(QMainWindow):
     def _lay_out(self) -> None:
         self.place = label("", "soft")
         self._show_place()
-        self.sky_button = button("simulated sky", "plain", "Play with seeing, clouds, wind, faults", "F7")
-        self.sky_button.setCheckable(True)
-        self.sky_button.setVisible(self.session.simulated)
-        self.sky_button.clicked.connect(self.toggle_scenery)
+        self.pace.sky.clicked.connect(self.toggle_scenery)
         self._bar = QWidget()
         bar = QHBoxLayout(self._bar)
         bar.setContentsMargins(0, 0, Size.MARGIN, 0)
@@ -90,7 +87,6 @@ class Window(QMainWindow):
         bar.addWidget(self.row, 1)
         bar.addWidget(self.clock)
         bar.addWidget(self.pace)
-        bar.addWidget(self.sky_button)
         bar.addWidget(self.place)
         self._bar.setFixedHeight(Size.WORKSPACES)
         central = QWidget()
@@ -285,7 +281,7 @@ class Window(QMainWindow):
         workspace = self.workspace(name)
         self.stack.setCurrentWidget(workspace)
         self.row.show_current(name)
-        workspace.fold(self._folded or self._full)
+        self._fold()
         workspace.enlarge(self._full)
         workspace.entered()
 
@@ -309,7 +305,21 @@ class Window(QMainWindow):
 
     def toggle_fold(self) -> None:
         self._folded = not self._folded
-        self.current.fold(self._folded)
+        self._fold()
+
+    def _fold(self) -> None:
+        """The sides as they are wanted; they give way to the drawer where there is no room for all."""
+        here = self.current
+        here.fold(self._folded or self._full)
+        if self.scenery is None or not self.scenery.isVisible():
+            return
+        left = self.width() - self.scenery.width()
+        for side in (here.inspector, here.list):
+            left -= side.width() if side is not None and side.isVisible() else 0
+        for side in (here.list, here.inspector):
+            if side is not None and side.isVisible() and left < here.least_main:
+                side.hide()
+                left += side.width()
 
     def toggle_full(self) -> None:
         """The main picture on the whole screen; F11 or Esc brings everything back."""
@@ -318,7 +328,7 @@ class Window(QMainWindow):
             widget.setVisible(not self._full)
         if self._full and self.scenery is not None and self.scenery.isVisible():
             self.toggle_scenery()
-        self.current.fold(self._folded or self._full)
+        self._fold()
         self.status.enlarge(self._full)
         self.current.enlarge(self._full)
         if self._full:
@@ -337,7 +347,8 @@ class Window(QMainWindow):
             self._across.addWidget(self.scenery)
         shown = not self.scenery.isVisible()
         self.scenery.setVisible(shown)
-        self.sky_button.setChecked(shown)
+        self.pace.sky.setChecked(shown)
+        self._fold()
         (self.scenery if shown else self).setFocus()
 
     def toggle_red(self) -> None:

@@ -18,6 +18,8 @@ class Workspace(QWidget):
         self.main: QWidget | None = None
         self.first: QWidget | None = None
         """Where the keyboard begins in the middle, where that is not its first field."""
+        self.least_main = 480
+        """What the middle needs at least: where a drawer leaves less, the sides give way."""
         self.list: QWidget | None = None
         self.inspector: QWidget | None = None
         self._layout = QHBoxLayout(self)

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -37,10 +38,17 @@ class Wanderer:
 
     def at(self, seconds: float) -> float:
         """The value at one time."""
-        return float(self.series(seconds, seconds + self.step_s)[0])
+        return _value(self, int(np.floor(seconds / self.step_s)))
 
     def mean(self, from_s: float, to_s: float) -> float:
         return float(self.series(from_s, to_s).mean())
+
+
+@lru_cache(maxsize=256)
+def _value(wanderer: Wanderer, number: int) -> float:
+    """At a point of the grid; weather is asked for every second, and changes more slowly."""
+    seconds = (number + 0.5) * wanderer.step_s
+    return float(wanderer.series(seconds, seconds + wanderer.step_s)[0])
 
 
 def variance_of_mean(memory_s: float, over_s: float) -> float:

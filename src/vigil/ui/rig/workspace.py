@@ -46,6 +46,7 @@ class RigWorkspace(Workspace):
 
     def __init__(self, session: Session, jobs: Jobs, ask: Ask) -> None:
         super().__init__("Rig")
+        self.least_main = 700
         self._session, self._jobs, self._ask = session, jobs, ask
         self._current = "telescope"
         self._seeing_arcsec = SEEING_ARCSEC
