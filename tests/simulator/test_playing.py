@@ -85,6 +85,20 @@ def test_a_fault_now_and_a_device_that_is_lost_until_it_is_over() -> None:
     played(work)
 
 
+def test_another_scenario_does_not_make_up_for_what_would_have_happened_before() -> None:
+    async def work(sim: SimObservatory, clock: ScenarioClock, scenery: SimScenery) -> None:
+        nudge = {"kind": "moves by itself", "device": "focuser", "amount": 500}
+        faults = [{**nudge, "at_min": 20.0}, {**nudge, "at_min": 305.0}]
+        before = (await sim.devices.focuser.read()).position
+        scenery.change({"scenario": {"name": "other", "faults": faults}})
+        assert (await sim.devices.focuser.read()).position == before
+        await clock.sleep(600)
+        assert (await sim.devices.focuser.read()).position == before + 500, "once"
+        assert (await sim.devices.focuser.read()).position == before + 500
+
+    played(work)
+
+
 @pytest.mark.parametrize(
     ("asked", "said"),
     [

@@ -86,7 +86,9 @@ class Night:
             equipment.rescue_folder,
             equipment.disk_trouble,
         )
-        self._lights = Lights(self._carrier, recorder, self._saver, equipment.frames_folder, self.hold)
+        self._lights = Lights(
+            self._carrier, recorder, self._saver, equipment.frames_folder, self._frame_in_trouble
+        )
         self.outlook = Outlook(
             plan,
             rig,
@@ -115,6 +117,11 @@ class Night:
         self._wake.set()
         if now:
             self._cancel_foreground()
+
+    def _frame_in_trouble(self, reason: str) -> None:
+        """A frame could not go where it belongs: a person is asked, or room waited for."""
+        if self._held_by is None:
+            self.hold(reason)
 
     async def resume(self) -> None:
         """Go on after a hold. Raises NotAllowed when nothing is held."""

@@ -81,6 +81,10 @@ class Faults:
                 return spell.begins_min
         return None
 
+    def begun_before(self, minute: float) -> list[str]:
+        """The numbers of all that began before a minute."""
+        return [spell.number for spell in self._spells if spell.begins_min < minute]
+
     def on_at(self, minute: float) -> list[Spell]:
         """All that last at a minute; the rig's own unreliable calls are none of the scenario's."""
         return [s for s in self._spells if s.begins_min <= minute < s.ends_min and s.number[0].isdigit()]

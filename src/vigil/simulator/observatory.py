@@ -136,10 +136,17 @@ class SimObservatory:
     def scenario(self) -> Scenario:
         return self._bench.scenario
 
-    def take_scenario(self, scenario: Scenario) -> None:
-        """Another sky and other gear from this moment on."""
+    def change_scenario(self, scenario: Scenario) -> None:
+        """The same scenario with other values, or with more faults at the end of its list, from now on."""
         self._bench.take_scenario(scenario)
         self._bench.save()
+
+    def take_scenario(self, scenario: Scenario) -> None:
+        """Another one altogether, from now on: what would have happened earlier in it has not."""
+        bench = self._bench
+        bench.take_scenario(scenario)
+        bench.state.happened = bench.faults.begun_before(bench.minutes(bench.clock.utcnow()))
+        bench.save()
 
     def disk_trouble(self) -> OSError | None:
         """What writing a frame would meet now."""

@@ -65,7 +65,7 @@ class SimScenery:
             changed = with_values(self._observatory.scenario, {path_of(k): v for k, v in values.items()})
         except KeyError as problem:
             raise ValueError(str(problem.args[0])) from None
-        self._observatory.take_scenario(changed)
+        self._observatory.change_scenario(changed)
         return "; ".join(f"{words_for(path_of(k), Scenario)} {brief(v)}" for k, v in values.items())
 
     def _add_fault(self, asked: dict[str, Any]) -> str:
@@ -77,7 +77,7 @@ class SimScenery:
         if fault.befalls is not None and fault.befalls not in bench.rig.device_names:
             raise ValueError(f"{bench.rig.name} has no {fault.befalls} that a computer drives")
         scenario = observatory.scenario
-        observatory.take_scenario(scenario.model_copy(update={"faults": [*scenario.faults, fault]}))
+        observatory.change_scenario(scenario.model_copy(update={"faults": [*scenario.faults, fault]}))
         return fault.words
 
     def _turn(self, asked: Any) -> str:
