@@ -15,8 +15,8 @@ from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.files.starcatalogue import star_catalogue
 from vigil.optics.train import defocus_disc_um
+from vigil.simulator.chip import main_chip
 from vigil.simulator.frame.psf import Spot, half_flux_radius_px
-from vigil.simulator.looking import main_chip
 from vigil.simulator.observatory import Truth
 from vigil.sky.angles import separation_deg, wrap_180
 

@@ -28,8 +28,9 @@ from vigil.imaging.stars import measure_field
 from vigil.optics.train import critical_focus_zone_um
 from vigil.runtime.clock import ScenarioClock
 from vigil.simulator.byhand import expose_at, point, set_up
+from vigil.simulator.chip import guide_chip
 from vigil.simulator.frame.scene import Scene, radius_deg, to_pixels
-from vigil.simulator.looking import altitude_of, guide_chip, looks_of
+from vigil.simulator.looking import altitude_of, looks_of
 from vigil.simulator.observatory import SimObservatory
 from vigil.sky.angles import separation_deg
 from vigil.sky.horizontal import air_mass, unobserve

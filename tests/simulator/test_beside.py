@@ -14,8 +14,9 @@ from vigil.documents.rig.change import with_value, with_values
 from vigil.runtime.clock import ScenarioClock
 from vigil.runtime.simulated import run_virtual
 from vigil.runtime.workshop import Workshop
+from vigil.simulator.chip import guide_chip, main_chip
 from vigil.simulator.faulty import Faulty
-from vigil.simulator.looking import guide_chip, main_chip, scene_of
+from vigil.simulator.looking import scene_of
 from vigil.simulator.observatory import SimObservatory
 from vigil.sky.angles import separation_deg, wrap_180
 

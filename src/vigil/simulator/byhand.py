@@ -5,8 +5,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from vigil.devices.protocols import Exposure, RawFrame
+from vigil.simulator.chip import main_chip
 from vigil.simulator.frame.scene import Scene
-from vigil.simulator.looking import main_chip, panel_full_e_s_px
+from vigil.simulator.lightpath import panel_full_e_s_px
 from vigil.simulator.observatory import SimObservatory
 from vigil.sky.horizontal import observe, unobserve
 from vigil.sky.instants import from_datetimes

@@ -1,33 +1,26 @@
 """What a camera sees: mount, air, sky and gear brought together into one frame's scene."""
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import datetime, timedelta
 
 import numpy as np
 from numpy.typing import NDArray
 
 from vigil.devices.protocols import Exposure
-from vigil.documents.rig import Rig
-from vigil.simulator.above.light import OPEN_BAND, Light
 from vigil.simulator.chance import generator
-from vigil.simulator.frame.optics import Optics
+from vigil.simulator.chip import Chip, main_chip, off_axis
 from vigil.simulator.frame.scene import Aim, Blur, Region, Scene, Seen, Sensor, Shade, Sky
 from vigil.simulator.gear import Bench
+from vigil.simulator.lightpath import light_of, panel_e_s_px
 from vigil.simulator.pointing.axes import Looks, beside, vector
 from vigil.simulator.simmount import SimMount
 from vigil.sky.brightness import SkyLights, StillMoon, sky_mag_arcsec2
 from vigil.sky.horizontal import air_mass, observe, unobserve
 from vigil.sky.instants import from_datetimes, from_unix
-from vigil.sky.photometry import photons_s_cm2_nm
 from vigil.sky.tangent import project
 
 Floats = NDArray[np.float64]
 _LOWEST_DEG = 1.0
-_GUIDE_ELECTRONS_PER_ADU = 0.25
-_GUIDE_READ_NOISE_E = 1.2
-_GUIDE_SCOPE_RATIO = 4.0
-_GUIDE_DOWNLOAD_S = 0.3
-_NO_TELESCOPE_MM = (500.0, 50.0)
 # an off-axis guider's mirror stands this far beyond the sensor's edge
 _PICK_OFF_MM = 3.0
 # places on the way of a star during an exposure: one every few seconds
@@ -38,86 +31,6 @@ _SHORT_BAND_ROWS = 40.0
 # a cloud hides airglow and throws town lights back
 _CLOUD_GLOW = 3.0
 _DEW_SPREADS = 0.25
-_PANEL_LEFT_AT = 0.3
-
-
-@dataclass(frozen=True, slots=True)
-class Chip:
-    """What a camera is made of, and what stands before it."""
-
-    name: str
-    optics: Optics
-    columns: int
-    rows: int
-    electrons_per_adu: float
-    read_noise_e: float
-    full_well_e: float
-    full_scale_adu: int
-    bayer: str | None
-    downloads_s: tuple[float, ...]
-    figures: dict[str, float | int]
-    guides: bool
-
-    def download_s(self, binning: int) -> float:
-        return self.downloads_s[min(binning, len(self.downloads_s)) - 1]
-
-
-def main_chip(rig: Rig, gain: int) -> Chip:
-    """The main camera behind the telescope."""
-    camera, telescope = rig.camera, rig.telescope
-    assert camera is not None
-    point = camera.at_gain(gain)
-    length, aperture = _NO_TELESCOPE_MM
-    optics = Optics(
-        rig.focal_length_mm or length,
-        telescope.aperture_mm if telescope else aperture,
-        camera.pixel_um,
-        telescope.obstruction_mm if telescope else 0.0,
-    )
-    figures = {f"camera.{name}": getattr(camera, name) for name in ("columns", "rows", "pixel_um")}
-    return Chip(
-        "camera",
-        optics,
-        camera.columns,
-        camera.rows,
-        point.electrons_per_adu,
-        point.read_noise_e,
-        point.full_well_e,
-        camera.full_scale_adu,
-        camera.bayer,
-        tuple(camera.download_s),
-        figures,
-        guides=False,
-    )
-
-
-def guide_chip(rig: Rig, gain: int) -> Chip:
-    """The guide camera behind its own scope, or beside the main sensor."""
-    guider = rig.guider
-    assert guider is not None
-    length = rig.guide_focal_length_mm or 200.0
-    aperture, obstruction = length / _GUIDE_SCOPE_RATIO, 0.0
-    if _off_axis(rig) and rig.telescope is not None:
-        aperture, obstruction = rig.telescope.aperture_mm, rig.telescope.obstruction_mm
-    figures = {f"guider.{name}": getattr(guider, name) for name in ("columns", "rows", "pixel_um")}
-    return Chip(
-        "guide camera",
-        Optics(length, aperture, guider.pixel_um, obstruction),
-        guider.columns,
-        guider.rows,
-        _GUIDE_ELECTRONS_PER_ADU * 4096 / 2**guider.bit_depth * 4,
-        _GUIDE_READ_NOISE_E,
-        16_000.0,
-        2**guider.bit_depth - 1,
-        None,
-        (_GUIDE_DOWNLOAD_S,),
-        figures,
-        guides=True,
-    )
-
-
-def _off_axis(rig: Rig) -> bool:
-    return rig.guider is not None and rig.guider.kind == "off-axis"
 
 
 def scene_of(
@@ -144,7 +57,7 @@ def scene_of(
         walk_px=_walk(bench, mount, chip, exposure, at, scale),
     )
     shut = _shut(bench, chip)
-    panel_e_s = _panel_e_s_px(bench, chip, exposure.binning) if exposure.light else 0.0
+    panel_e_s = panel_e_s_px(bench, chip, exposure.binning) if exposure.light else 0.0
     sky = None
     if exposure.light and not shut and not bench.scenario.panel.left_on:
         sky = _sky(bench, aim, middle, dew, scale * chip.columns / exposure.binning / 3600)
@@ -168,7 +81,7 @@ def looks_of(bench: Bench, mount: SimMount, chip: Chip, at: datetime, later_s: F
     if not chip.guides:
         return looks
     rig = bench.rig
-    if _off_axis(rig) and rig.camera is not None and rig.focal_length_mm is not None:
+    if off_axis(rig) and rig.camera is not None and rig.focal_length_mm is not None:
         main_mm = rig.camera.rows * rig.camera.pixel_um / 2000
         own_mm = chip.rows * chip.optics.pixel_um / 2000
         return beside(looks, 0.0, float(np.degrees((main_mm + own_mm + _PICK_OFF_MM) / rig.focal_length_mm)))
@@ -184,7 +97,7 @@ def altitude_of(looks: Looks, bench: Bench) -> float:
 
 def rows_angle_deg(looks: Looks, bench: Bench, mount: SimMount, chip: Chip) -> Floats:
     """Position angle of a camera's rows as the site sees them."""
-    turns = not chip.guides or _off_axis(bench.rig)
+    turns = not chip.guides or off_axis(bench.rig)
     return (looks.up_deg + mount.camera_angle_deg + (bench.state.rotator_deg if turns else 0.0)) % 360.0
 
 
@@ -248,26 +161,6 @@ def _walk(
     if np.hypot(column, row).max() < _STANDS_STILL_PX:
         return ()
     return tuple((round(float(c), 2), round(float(r), 2)) for c, r in zip(column, row, strict=True))
-
-
-def bands_of(bench: Bench, chip: Chip) -> tuple[tuple[float, float], ...]:
-    """What the filter in the beam lets through: (centre, width) in nm."""
-    rig, slot = bench.rig, bench.state.slot
-    filters = rig.wheel.filters if rig.wheel and not chip.guides else []
-    through = next((f for f in filters if f.slot in (slot, None)), None)
-    if through is None:
-        return OPEN_BAND
-    return tuple((band.centre_nm, band.width_nm) for band in through.passbands)
-
-
-def light_of(bench: Bench, chip: Chip) -> Light:
-    return Light(
-        chip.optics.area_cm2,
-        bench.scenario.optics.throughput,
-        bands_of(bench, chip),
-        bench.scenario.sky.extinction_mag,
-        bench.rig.site.height_m,
-    )
 
 
 def sky_lights(bench: Bench, at: datetime) -> SkyLights:
@@ -363,39 +256,10 @@ def _shade(bench: Bench, chip: Chip, exposure: Exposure, panel_e_s: float, count
     )
 
 
-def panel_share(bench: Bench, level: float) -> float:
-    """Share of its full light that the panel gives at a step."""
-    part = bench.rig.panel
-    top = max(1, part.levels) if part else 1
-    return float((level / top) ** bench.scenario.panel.gamma) if level > 0 else 0.0
-
-
-def panel_full_e_s_px(bench: Bench, chip: Chip, binning: int) -> float:
-    """Electrons a second in a pixel with the panel at its brightest."""
-    effects, bands = bench.scenario, bands_of(bench, chip)
-    through = sum(w * float(photons_s_cm2_nm(c)) for c, w in bands) / (100 * float(photons_s_cm2_nm(550.0)))
-    speed = (5.0 / chip.optics.focal_ratio) ** 2
-    area_um2 = (chip.optics.pixel_um * binning) ** 2
-    return effects.panel.brightest_e_s * through * speed * area_um2
-
-
-def _panel_e_s_px(bench: Bench, chip: Chip, binning: int) -> float:
-    """Of the panel as it is now, when it stands before the telescope: in the closed cover, on the wall that a
-    parked telescope looks at, or laid on by hand and left there."""
-    rig, state = bench.rig, bench.state
-    if bench.scenario.panel.left_on:
-        return _PANEL_LEFT_AT * panel_full_e_s_px(bench, chip, binning)
-    in_cover = rig.cover is not None and state.shutters.get("cover", "closed") != "open"
-    before = in_cover or (rig.cover is None and (state.parked or state.panel_laid_on))
-    if rig.panel is None or not before or chip.guides:
-        return 0.0
-    return panel_share(bench, state.panel_level) * panel_full_e_s_px(bench, chip, binning)
-
-
 def _shut(bench: Bench, chip: Chip) -> bool:
     """Whether a cover (main camera), the roof, or a panel laid on keeps the sky out."""
     rig, shutters = bench.rig, bench.state.shutters
-    behind_cover = rig.cover is not None and (not chip.guides or _off_axis(rig))
+    behind_cover = rig.cover is not None and (not chip.guides or off_axis(rig))
     cover_shut = behind_cover and shutters.get("cover", "closed") != "open"
     roof_shut = rig.roof is not None and shutters.get("roof", "closed") != "open"
     return cover_shut or roof_shut or (bench.state.panel_laid_on and not chip.guides)

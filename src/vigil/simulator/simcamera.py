@@ -10,10 +10,11 @@ from vigil.devices.errors import NotCapable, Refused
 from vigil.devices.protocols import CameraState, Capabilities, Exposure, RawFrame
 from vigil.documents.scenario import FaultKind
 from vigil.simulator.chance import generator
+from vigil.simulator.chip import Chip, guide_chip, main_chip
 from vigil.simulator.frame.draw import draw
 from vigil.simulator.frame.scene import Scene
 from vigil.simulator.gear import Bench
-from vigil.simulator.looking import Chip, guide_chip, main_chip, scene_of
+from vigil.simulator.looking import scene_of
 from vigil.simulator.simmount import SimMount
 
 _DEEPEST_BELOW_AIR_C = 35.0

@@ -27,8 +27,8 @@ from vigil.simulator.frame.psf import OVERSAMPLING, PHASES, Spot, stamps
 from vigil.simulator.frame.scene import Floats, Scene, Sky, radius_deg, to_pixels
 
 _BRIGHT_ELECTRONS = 60_000.0
-# stars by the ten thousand, as wide fields have them, are stamped together
-_MANY_STARS, _SMALL_HALF = 10_000, 8
+# small stamps are put down so many at a time
+_AT_ONCE, _SMALL_HALF = 1000, 12
 # objects up to this half size are drawn pixel by pixel, larger ones on the coarse grid; clouds are soft
 _LARGE_PX, _LARGE_CLOUD_PX = 300.0, 20.0
 _MARGIN_DEG = 0.02
@@ -71,19 +71,18 @@ def draw(scene: Scene) -> NDArray[np.uint16]:
 
 
 def _between_nodes(values: Floats, tile: Tile) -> NDArray[np.float32]:
-    """A tile of the full frame from the coarse nodes, straight lines in between."""
-    sides = []
-    for piece in tile:
-        at = np.arange(piece.start, piece.stop) / GRID_PX
-        first = int(at[0])
-        node = np.floor(at).astype(int)
-        weights = np.zeros((len(at), node[-1] - first + 2), np.float32)
-        line = np.arange(len(at))
-        weights[line, node - first] = 1 - (at - node)
-        weights[line, node - first + 1] = at - node
-        sides.append((weights, slice(first, first + weights.shape[1])))
-    (up, rows), (across, columns) = sides
-    return np.asarray(up @ values[rows, columns].astype(np.float32) @ across.T)
+    """A tile of the region from the coarse nodes, straight lines in between. Tiles begin on nodes."""
+    rows, columns = (slice(piece.start // GRID_PX, (piece.stop - 1) // GRID_PX + 2) for piece in tile)
+    height, width = (piece.stop - piece.start for piece in tile)
+    nodes = values[rows, columns].astype(np.float32)
+    return _lines(_lines(nodes)[:height].T)[:width].T
+
+
+def _lines(nodes: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Along the first axis GRID_PX values for each gap between nodes."""
+    share = (np.arange(GRID_PX, dtype=np.float32) / GRID_PX)[np.newaxis, :, np.newaxis]
+    between = nodes[:-1, np.newaxis] * (1 - share) + nodes[1:, np.newaxis] * share
+    return between.reshape(-1, nodes.shape[1])
 
 
 def _kinds(scene: Scene, tile: Tile | None = None) -> list[tuple[str, Tile]]:
@@ -170,10 +169,11 @@ def _stamp_all(
         for di in (0, 1)
         for dj in (0, 1)
     ]
-    inside = (c0 >= half) & (c0 < columns - half) & (r0 >= half) & (r0 < rows - half)
-    if np.count_nonzero(inside) > _MANY_STARS and half <= _SMALL_HALF:
-        chosen = [(a[inside], b[inside], share[inside]) for a, b, share in corners]
-        _scatter(mean, c0[inside], r0[inside], kernel, chosen, half)
+    inside = near & (c0 >= half) & (c0 < columns - half) & (r0 >= half) & (r0 < rows - half)
+    if half <= _SMALL_HALF:
+        for some in np.array_split(np.flatnonzero(inside), 1 + np.count_nonzero(inside) // _AT_ONCE):
+            chosen = [(a[some], b[some], share[some]) for a, b, share in corners]
+            _scatter(mean, c0[some], r0[some], kernel, chosen, half)
         near &= ~inside
     for k in np.flatnonzero(near):
         top, left = r0[k] - half, c0[k] - half
@@ -193,13 +193,12 @@ def _scatter(
     corners: list[tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float32]]],
     half: int,
 ) -> None:
-    """Stamps of very many stars, one pixel of all stamps at a time."""
-    flat, columns = mean.ravel(), mean.shape[1]
-    corner = (row - half) * columns + column - half
-    for y in range(2 * half + 1):
-        for x in range(2 * half + 1):
-            pixel = kernel[:, :, y, x]
-            np.add.at(flat, corner + y * columns + x, sum(share * pixel[i, j] for i, j, share in corners))
+    """Small stamps of many stars at once, none of them cut by an edge."""
+    side = np.arange(2 * half + 1) - half
+    light = sum(share[:, np.newaxis, np.newaxis] * kernel[i, j] for i, j, share in corners)
+    place = (row[:, np.newaxis] + side) * mean.shape[1]
+    pixel = place[:, :, np.newaxis] + (column[:, np.newaxis] + side)[:, np.newaxis, :]
+    np.add.at(mean.ravel(), pixel.ravel(), np.ravel(light))
 
 
 def _add_small_objects(
