@@ -113,17 +113,17 @@ def test_a_cooler_that_can_not_hold(tmp_path: Path) -> None:
 
 
 def test_stale_weather_and_a_cloud_hold_the_night_until_they_have_passed(tmp_path: Path) -> None:
-    cloud = {"arrives_min": 80, "minutes": 30, "thickness_mag": 6, "edge_min": 2}
+    cloud = {"arrives_min": 66, "minutes": 15, "thickness_mag": 6, "edge_min": 2}
     stale = {"kind": "weather stands still", "device": "weather station", "at_min": 25, "minutes": 30}
     scenario = Scenario.model_validate({"air": {"clouds": [cloud]}, "faults": [stale]})
     rig = small(example("stork-1600"), 4)
-    played = play(rig, short_plan(count=10), tmp_path, seed=2, scenario=scenario)
+    played = play(rig, short_plan(count=6), tmp_path, seed=2, scenario=scenario)
     held, resumed = played.of(Kind.HELD), played.of(Kind.RESUMED)
     assert len(held) == len(resumed) == 2
     assert "weather station silent for" in held[0].reason
     assert "cloud" in held[1].reason and "limit 60" in held[1].reason
     assert all("safe again for" in event.reason for event in resumed)
-    assert len(played.frames) == 20 and ended_safely(played)
+    assert len(played.frames) == 12 and ended_safely(played)
     stars = [e.values["stars"] for e in played.of(Kind.FRAME_MEASURED)]
     assert sorted(stars)[2] > 20, "but for what the cloud's edge caught, no frame was taken under it"
 
