@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFrame, QVBoxLayout, QWidget
 from vigil.documents.scenario.fault import DEVICES_OF, FaultKind
 from vigil.documents.scenario.shipped import load_shipped, shipped
 from vigil.documents.store import dump
+from vigil.ui import words
 from vigil.ui.fields import ValueField, number
 from vigil.ui.linkstate import LinkState
 from vigil.ui.pieces import Choice, Facts, button, label, row, wrapped
@@ -123,8 +124,8 @@ class SceneryDrawer(QFrame):
             self.scenarios.addItem(scenario.name, name)
             self.scenarios.setItemData(self.scenarios.count() - 1, scenario.notes, 3)
         self.moon.setAccessibleName("moon")
-        for words, values in _MOONS:
-            self.moon.addItem(words, values)
+        for name, values in _MOONS:
+            self.moon.addItem(name, values)
         self.kind.setAccessibleName("what goes wrong")
         have = self._session.rig.device_names
         for kind in FaultKind:
@@ -190,7 +191,7 @@ class SceneryDrawer(QFrame):
         self.now.show_facts(
             [
                 ("cloud", f"{now['cloud_mag']:.1f} mag"),
-                ("air", f"{now['temperature_c']:.1f} °C, {now['humidity_percent']:.0f} %"),
+                ("air", f"{words.signed(now['temperature_c'])} °C, {now['humidity_percent']:.0f} %"),
                 ("dew on the optics", _dew(now["dew"])),
             ]
         )
