@@ -46,7 +46,7 @@ def drawing(megapixels: str, bright: bool) -> Ratio:
 
 
 def memory() -> Ratio:
-    """Bytes a pixel at the peak, beyond the frame itself. (A ratio of sizes, in place of times.)"""
+    """The peak beyond the frame itself, against one byte a pixel."""
     scene = scene_of("26", bright=False)
     draw(scene)
     tracemalloc.start()
@@ -54,4 +54,6 @@ def memory() -> Ratio:
     _, peak = tracemalloc.get_traced_memory()
     tracemalloc.stop()
     beyond = (peak - frame.nbytes) / frame.size
-    return Ratio("bytes a pixel while drawing 26 megapixels (as ms)", beyond / 1e3, 1e-3, MOST_BYTES_A_PIXEL)
+    return Ratio(
+        "memory while a 26-megapixel frame is drawn", beyond, 1.0, MOST_BYTES_A_PIXEL, "bytes a pixel"
+    )

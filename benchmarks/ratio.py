@@ -8,22 +8,27 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Ratio:
-    """Ours against a reference: medians of interleaved runs, and the limit set for it."""
+    """Ours against a reference, and the limit set for it: medians of interleaved runs in seconds, or
+    amounts of another unit."""
 
     name: str
-    ours_s: float
-    reference_s: float
+    ours: float
+    reference: float
     limit: float
+    unit: str = "s"
 
     @property
     def ratio(self) -> float:
-        return self.ours_s / self.reference_s
+        return self.ours / self.reference
+
+    def _shown(self, value: float) -> str:
+        return f"{1000 * value:.0f} ms" if self.unit == "s" else f"{value:.2f} {self.unit}"
 
     def __str__(self) -> str:
         verdict = "ok" if self.ratio <= self.limit else "TOO SLOW"
         return (
             f"{self.name}: {self.ratio:.2f} × (limit {self.limit:g}) — "
-            f"{1000 * self.ours_s:.0f} ms against {1000 * self.reference_s:.0f} ms  {verdict}"
+            f"{self._shown(self.ours)} against {self._shown(self.reference)}  {verdict}"
         )
 
 

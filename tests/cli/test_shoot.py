@@ -10,8 +10,10 @@ import numpy as np
 import pytest
 
 from campaigns.demo import quick_rig
+from campaigns.rigs import example, small
 from campaigns.shooting import shoot
 from vigil.cli import BAD_INPUT, NO_KEEPER, OK, main
+from vigil.documents.rig.change import with_value
 from vigil.documents.store import dump
 from vigil.files.fits import read_frame
 from vigil.sky.angles import separation_deg
@@ -57,6 +59,13 @@ def test_kinds_gains_and_binning(tmp_path: Path) -> None:
     assert again
 
 
+@pytest.mark.parametrize("dimmed_by", ["computer", "person"])
+def test_a_flat_behind_a_cover_and_one_that_a_person_dims(tmp_path: Path, dimmed_by: str) -> None:
+    stork = with_value(small(example("stork-1600"), 8), ("panel", "dimmed_by"), dimmed_by)
+    [(flat, told)] = shoot(tmp_path, "--kind", "flat", "--exposure", "2", rig=stork)
+    assert np.median(flat) > 5000 and told["panel_e_s_px"] > 0
+
+
 def test_far_out_of_focus(tmp_path: Path) -> None:
     sharp, blurred = (
         shoot(tmp_path, "--exposure", "8", "--focus-offset", str(off), rig=RIG)[0] for off in (0, 150)
@@ -85,6 +94,11 @@ def test_what_can_not_be_shot(
     assert main(["shoot", "--rig", rig, "--out", str(tmp_path / "out"), *words]) == BAD_INPUT
     assert said in capsys.readouterr().err
     assert not list(tmp_path.glob("out/*.fits"))
+
+
+def test_a_sensor_without_cooler_can_not_be_set(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    words = ["shoot", "--rig", "tern-135", "--kind", "bias", "--sensor-c", "-5", "--out", str(tmp_path)]
+    assert main(words) == BAD_INPUT and "has no cooler" in capsys.readouterr().err
 
 
 def test_a_folder_that_can_not_be_written(

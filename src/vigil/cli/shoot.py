@@ -22,7 +22,7 @@ from vigil.files.fits import Header, write_frame
 from vigil.runtime.clock import ScenarioClock
 from vigil.runtime.simulated import run_virtual
 from vigil.runtime.workshop import Workshop
-from vigil.simulator.byhand import expose_at, panel_level_for, point, set_up
+from vigil.simulator.byhand import expose_at, lay_panel_on, panel_level_for, point, set_up
 from vigil.simulator.frame.scene import Scene
 from vigil.simulator.observatory import SimObservatory
 from vigil.simulator.truthlog import TruthLog
@@ -86,6 +86,10 @@ def _order(args: argparse.Namespace) -> Order:
         raise BadInput(f"{rig.name} has no guide camera")
     if args.kind == "flat" and rig.panel is None:
         raise BadInput(f"{rig.name} has no flat panel")
+    if args.sensor_c is not None and rig.camera.cooler is None:
+        raise BadInput(
+            f"--sensor-c: {rig.camera.name} has no cooler, its sensor is as warm as the air makes it"
+        )
     if args.count < 1:
         raise BadInput(f"--count {args.count}: at least 1")
     return Order(
@@ -156,9 +160,7 @@ async def _shoot(order: Order) -> list[dict[str, Any]]:
                 raise BadInput(f"--near: that place stands {aim.altitude_deg:.0f}° high, under the horizon")
         if order.kind == "flat":
             level = panel_level_for(observatory, order.exposure) if order.level is None else order.level
-            await observatory.devices.panel.connect()  # type: ignore[union-attr]
-            await observatory.devices.panel.set_level(level)  # type: ignore[union-attr]
-            bench.state.panel_laid_on = True
+            lay_panel_on(observatory, level)
         # frames of another kind or exposure must not share their noise
         bench.state.counters = dict.fromkeys(("camera", "guide camera"), _first_count(order))
         told = []

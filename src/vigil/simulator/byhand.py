@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from vigil.devices.errors import Refused
 from vigil.devices.protocols import Exposure, RawFrame
 from vigil.simulator.chip import main_chip
 from vigil.simulator.frame.scene import Scene
@@ -72,6 +73,17 @@ def panel_level_for(observatory: SimObservatory, exposure: Exposure) -> int:
     share = min(1.0, _WANTED_SHARE * holds_e / full_e)
     top = max(1, panel.levels)
     return int(np.clip(round(top * share ** (1 / bench.scenario.panel.gamma)), 1, top))
+
+
+def lay_panel_on(observatory: SimObservatory, level: int) -> None:
+    """The flat panel before the telescope, at a step, whoever dims it. Raises Refused."""
+    bench = observatory.truth.bench
+    panel = bench.rig.panel
+    assert panel is not None
+    top = max(1, panel.levels)
+    if not 0 <= level <= top:
+        raise Refused(f"flat panel: step {level} does not exist, it has 0 to {top}")
+    bench.state.panel_level, bench.state.panel_laid_on = level, True
 
 
 async def expose_at(

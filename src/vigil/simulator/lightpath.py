@@ -51,7 +51,7 @@ def panel_e_s_px(bench: Bench, chip: Chip, binning: int) -> float:
     if bench.scenario.panel.left_on:
         return _PANEL_LEFT_AT * panel_full_e_s_px(bench, chip, binning)
     in_cover = rig.cover is not None and state.shutters.get("cover", "closed") != "open"
-    before = in_cover or (rig.cover is None and (state.parked or state.panel_laid_on))
+    before = in_cover or state.panel_laid_on or (rig.cover is None and state.parked)
     if rig.panel is None or not before or chip.guides:
         return 0.0
     return panel_share(bench, state.panel_level) * panel_full_e_s_px(bench, chip, binning)
