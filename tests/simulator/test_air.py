@@ -57,6 +57,15 @@ def test_a_short_exposure_is_sharper_than_a_long_one() -> None:
     assert low / sizes[2] == pytest.approx(2**0.6, rel=0.02)
 
 
+def test_both_cameras_see_the_same_dance_each_as_much_as_its_aperture_lets_through() -> None:
+    air = weather(wind_m_s=0)
+    seeing = Seeing(air, 1, 1.0)
+    main, guide = (seeing.dance(MIDNIGHT, 900.0, 2.0, 1.0, aperture) for aperture in (80.0, 45.0))
+    ratio = (45 / 80) ** (-1 / 6)
+    assert guide.across_arcsec / main.across_arcsec == pytest.approx(ratio)
+    assert guide.up_arcsec / main.up_arcsec == pytest.approx(ratio)
+
+
 def test_wind_shakes_as_its_square_and_gusts() -> None:
     calm, windy = weather(wind_m_s=4, gusts=0), weather(wind_m_s=8, gusts=0)
     assert windy.shake_rms_arcsec(MIDNIGHT) == pytest.approx(4 * calm.shake_rms_arcsec(MIDNIGHT))
