@@ -3,6 +3,8 @@
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from campaigns.demo import quick_rig, short_plan
 from campaigns.night import Played, play
 from campaigns.rigs import example, small
@@ -10,6 +12,7 @@ from vigil.documents.events import Event, Kind
 from vigil.documents.messages import Command
 from vigil.documents.rig import Rig
 from vigil.documents.scenario import Fault, FaultKind, Scenario
+from vigil.files.fits import read_frame
 
 ALL_FOUR = 4
 
@@ -128,16 +131,17 @@ def test_stale_weather_and_a_cloud_hold_the_night_until_they_have_passed(tmp_pat
     assert sorted(stars)[2] > 20, "but for what the cloud's edge caught, no frame was taken under it"
 
 
-def test_two_nights_of_one_seed_are_the_same_event_by_event(tmp_path: Path) -> None:
+def test_two_nights_of_one_seed_are_the_same_event_by_event_and_bit_by_bit(tmp_path: Path) -> None:
     """Faults by chance included."""
     faults = [
         Fault(kind=FaultKind.TIMES_OUT, device="focuser", per_hour=2, minutes=2, share=0.3),
         Fault(kind=FaultKind.FRAME_TORN, per_hour=3, minutes=1),
     ]
-    told = []
+    told, images = [], []
     for name in ("one", "two"):
-        played = play(
-            quick_rig(), short_plan(count=1), tmp_path / name, seed=7, scenario=Scenario(faults=faults)
-        )
-        told.append([(e.kind, e.at, e.reason.replace(str(tmp_path / name), "")) for e in played.events])
+        folder = tmp_path / name
+        played = play(quick_rig(), short_plan(count=1), folder, seed=7, scenario=Scenario(faults=faults))
+        told.append([(e.kind, e.at, e.reason.replace(str(folder), "")) for e in played.events])
+        images.append([read_frame(Path(frame["path"])).image for frame in played.frames])
     assert told[0] == told[1]
+    assert len(images[0]) == 2 and all(map(np.array_equal, *images))
