@@ -127,10 +127,11 @@ def lonely_star(rig: Rig) -> tuple[float, float, float]:
     site = rig.site.place()
     ra, dec = unobserve(-15.0, 35.0, from_datetimes(at), site)
     stars = star_catalogue().cone(float(ra % 360), float(dec), 3.0)
-    for k in np.argsort(np.abs(stars.mag - 10.0)):
-        apart = separation_deg(stars.ra_deg[k], stars.dec_deg[k], stars.ra_deg, stars.dec_deg)
+    for index in np.argsort(np.abs(stars.mag - 10.0)):
+        ra_deg, dec_deg = float(stars.ra_deg[index]), float(stars.dec_deg[index])
+        apart = separation_deg(ra_deg, dec_deg, stars.ra_deg, stars.dec_deg)
         if np.count_nonzero(apart < 80 / 3600) == 1:
-            return float(stars.ra_deg[k]), float(stars.dec_deg[k]), float(stars.mag[k])
+            return ra_deg, dec_deg, float(stars.mag[index])
     raise RuntimeError("no lonely star of magnitude 10 there")
 
 
@@ -164,9 +165,9 @@ def star_places(rig: Rig, hour_angle_deg: float, dec_deg: float) -> dict[str, fl
     async def work(sim: SimObservatory, clock: ScenarioClock) -> tuple[NDArray[np.uint16], Scene, float]:
         set_up(sim, "L", None)
         ra, dec = unobserve(hour_angle_deg, dec_deg, from_datetimes(clock.utcnow()), rig.site.place())
-        placed = point(sim, (float(ra % 360), float(dec)))
+        altitude_deg = point(sim, (float(ra % 360), float(dec)))
         frame, scene = await expose_at(sim, Exposure(10.0, 100, 50), 0.0)
-        return frame.image, scene, placed.altitude_deg
+        return frame.image, scene, altitude_deg
 
     image, scene, altitude_deg = under_the_sky(rig, scenario, work)
     ra, dec = _measurable(scene)

@@ -1,9 +1,10 @@
 """The drawer of the simulated sky: what it shows, what it asks the keeper for."""
 
-import json
 from typing import Any
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtWidgets import QApplication
 
 from tests.ui.conftest import Stage
 from vigil.documents.messages import Answer, Ask, Command
@@ -100,6 +101,30 @@ def test_minutes_that_are_wrong_ask_for_nothing(stage: Stage) -> None:
     assert not asked(stage) and "no number" in drawer.said.text()
 
 
+def test_the_keyboard_begins_at_the_dials_and_escape_closes(stage: Stage) -> None:
+    drawer = drawer_of(stage)
+    tell(stage)
+    assert drawer.dials["air.seeing_arcsec"].slider.hasFocus()
+    stage.press(Qt.Key.Key_Right)
+    stage.qtbot.waitUntil(lambda: bool(asked(stage)))
+    assert asked(stage)[0]["values"]["air.seeing_arcsec"] > 2.4
+    stage.press(Qt.Key.Key_Escape)
+    assert not drawer.isVisible()
+
+
+def test_the_wheel_over_a_control_without_focus_changes_nothing(stage: Stage) -> None:
+    drawer = drawer_of(stage)
+    tell(stage)
+    for control in (drawer.scenarios, drawer.moon, drawer.dials["air.wind_m_s"].slider):
+        middle = QPointF(control.rect().center())
+        turn = QWheelEvent(
+            middle, control.mapToGlobal(middle), QPoint(), QPoint(0, -120), Qt.MouseButton.NoButton,
+            Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
+        )  # fmt: skip
+        QApplication.sendEvent(control, turn)
+    assert not asked(stage) and not drawer.dials["air.wind_m_s"].moving
+
+
 def test_a_refusal_is_said_and_without_a_keeper_nothing_can_be_turned(stage: Stage) -> None:
     drawer = drawer_of(stage)
     ask = Ask(id="id", command=Command.SCENARIO, values={"values": {}})
@@ -138,4 +163,3 @@ def test_what_is_asked_is_what_a_keeper_takes(stage: Stage) -> None:
     for i in range(drawer.moon.count()):
         moon = {path_of(k): v for k, v in drawer.moon.itemData(i).items()}
         assert with_values(Scenario(), moon)
-    assert json.loads(dump(Scenario()))["kind"] == "scenario"

@@ -22,7 +22,6 @@ from vigil.documents.messages import Command, Status
 from vigil.documents.night import NightState, fold
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
-from vigil.documents.store import dump
 from vigil.link.attach import command, keeper_status, retire_idle_keeper, start_keeper, under_way
 from vigil.link.endpoint import KeeperGone, News
 from vigil.link.socket import SocketLink
@@ -125,7 +124,7 @@ async def _run(
             answer = await command(
                 link,
                 Command.START,
-                plan={k: v for k, v in json.loads(dump(plan)).items() if k not in ("kind", "schema")},
+                plan=plan.model_dump(mode="json"),
                 frames_folder=str(out) if out else None,
             )
             if not answer.taken:

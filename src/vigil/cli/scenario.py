@@ -67,8 +67,7 @@ def _asked(args: argparse.Namespace) -> dict[str, Any]:
         case "now", 0:
             return {}
         case "take", 1:
-            data = json.loads(dump(scenario_wanted(words[0])))
-            return {"scenario": {k: v for k, v in data.items() if k not in ("kind", "schema")}}
+            return {"scenario": scenario_wanted(words[0]).model_dump(mode="json")}
         case "set", 2:
             return {"values": {words[0]: _value(words[1])}}
         case "fault", 1 | 2:

@@ -155,9 +155,9 @@ async def _shoot(order: Order) -> list[dict[str, Any]]:
     try:
         set_up(observatory, order.filter, order.sensor_c)
         if order.kind in ("light", "guide"):
-            aim = point(observatory, order.near)
-            if aim.altitude_deg < 0:
-                raise BadInput(f"--near: that place stands {aim.altitude_deg:.0f}° high, under the horizon")
+            altitude_deg = point(observatory, order.near)
+            if altitude_deg < 0:
+                raise BadInput(f"--near: that place stands {altitude_deg:.0f}° high, under the horizon")
         if order.kind == "flat":
             level = panel_level_for(observatory, order.exposure) if order.level is None else order.level
             lay_panel_on(observatory, level)

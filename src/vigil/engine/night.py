@@ -126,7 +126,7 @@ class Night:
     async def resume(self) -> None:
         """Go on after a hold. Raises NotAllowed when nothing is held."""
         if self._hold_wanted is not None and self._recorder.state.run is RunState.RUNNING:
-            self._hold_wanted = None
+            self._hold_wanted = self._held_by = None
             return
         self._hold_wanted = None
         await self._go_on("resumed by hand")

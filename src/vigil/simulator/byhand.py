@@ -1,7 +1,5 @@
 """The observatory set up by hand for single frames: gear put where it is wanted, without a night's ways."""
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from vigil.devices.errors import Refused
@@ -16,15 +14,6 @@ from vigil.sky.instants import from_datetimes
 _WANTED_SHARE = 0.45
 _USUAL_HOUR_ANGLE_DEG, _USUAL_DISTANCE_DEG = -15.0, 15.0
 _FARTHEST_DEG = 60.0
-
-
-@dataclass(frozen=True, slots=True)
-class Placed:
-    """Where the telescope looks, by its own word, and how high that is."""
-
-    ra_deg: float
-    dec_deg: float
-    altitude_deg: float
 
 
 def set_up(observatory: SimObservatory, filter_name: str, sensor_c: float | None) -> None:
@@ -44,9 +33,10 @@ def set_up(observatory: SimObservatory, filter_name: str, sensor_c: float | None
     state.shutters |= {"cover": "open", "roof": "open"}
 
 
-def point(observatory: SimObservatory, near_deg: tuple[float, float] | None) -> Placed:
+def point(observatory: SimObservatory, near_deg: tuple[float, float] | None) -> float:
     """The frame's centre on an ICRS direction (its mount pointed so that, its errors counted, it truly looks
-    there), or somewhere high in the south-east, poleward below the equator."""
+    there), or somewhere high in the south-east, poleward below the equator. Returns how high that is, in
+    degrees."""
     truth = observatory.truth
     bench, now = truth.bench, truth.bench.clock.utcnow()
     site, instants = bench.rig.site.place(), from_datetimes(now)
@@ -59,7 +49,7 @@ def point(observatory: SimObservatory, near_deg: tuple[float, float] | None) -> 
         near_deg = float(ra % 360), float(declination)
     altitude_deg = float(observe(*near_deg, instants, site).altitude_deg)
     truth.mount.put(*near_deg)
-    return Placed(*near_deg, altitude_deg)
+    return altitude_deg
 
 
 def panel_level_for(observatory: SimObservatory, exposure: Exposure) -> int:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from vigil.devices.protocols import Exposure
 from vigil.simulator.chance import generator
 from vigil.simulator.chip import Chip, main_chip, off_axis
-from vigil.simulator.frame.scene import Aim, Blur, Region, Scene, Seen, Sensor, Shade, Sky
+from vigil.simulator.frame.scene import Aim, Blur, Region, Scene, Seen, Sensor, Shade, Sky, plane_to_pixels
 from vigil.simulator.gear import Bench
 from vigil.simulator.lightpath import light_of, panel_e_s_px
 from vigil.simulator.pointing.axes import Looks, beside, vector
@@ -156,8 +156,7 @@ def _walk(
         looks.dec_deg,  # type: ignore[arg-type]
     )
     angle = np.radians(rows_angle_deg(looks, bench, mount, chip))
-    row = (xi * np.sin(angle) + eta * np.cos(angle)) * 3600 / scale
-    column = (-xi * np.cos(angle) + eta * np.sin(angle)) * 3600 / scale
+    column, row = plane_to_pixels(xi, eta, angle, scale)
     if np.hypot(column, row).max() < _STANDS_STILL_PX:
         return ()
     return tuple((round(float(c), 2), round(float(r), 2)) for c, r in zip(column, row, strict=True))

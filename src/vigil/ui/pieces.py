@@ -1,7 +1,7 @@
 """Small things that several screens are made of."""
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent
+from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
@@ -183,7 +183,13 @@ def paint_lamp(painter: QPainter, disc: QRectF, state: str) -> None:
 
 
 class Choice(QComboBox):
-    """A combo box with an arrow of the theme's."""
+    """A combo box with an arrow of the theme's; the wheel changes it only when it has the focus."""
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is None or self.hasFocus():
+            super().wheelEvent(event)
+        else:
+            event.ignore()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         super().paintEvent(event)

@@ -75,8 +75,5 @@ class Mixture:
         """Over an exposure."""
         return sum(share * wanderer.mean(from_s, to_s) for share, wanderer in self._wanderers())
 
-    def at(self, seconds: float) -> float:
-        return sum(share * wanderer.at(seconds) for share, wanderer in self._wanderers())
-
     def variance_of_mean(self, over_s: float) -> float:
         return sum(share * variance_of_mean(memory_s, over_s) for share, memory_s in self.parts)

@@ -151,12 +151,19 @@ def to_pixels(ra_deg: Floats, dec_deg: Floats, scene: Scene) -> tuple[Floats, Fl
         xi, eta = project(-there.hour_angle_deg, there.dec_deg, -seen.hour_angle_deg, seen.dec_deg)
         angle = np.radians(seen.position_angle_deg)
         mass = air_mass(np.maximum(there.altitude_deg, _LOWEST_DEG))
-    scale = scene.scale_arcsec_px / 3600
-    # rows rise towards the position angle; columns rise 90° clockwise of that, as the sky is seen
-    row = (xi * np.sin(angle) + eta * np.cos(angle)) / scale
-    column = (-xi * np.cos(angle) + eta * np.sin(angle)) / scale
+    column, row = plane_to_pixels(xi, eta, angle, scene.scale_arcsec_px)
     rows, columns = scene.sensor.shape
     return column + (columns - 1) / 2, row + (rows - 1) / 2, np.asarray(mass)
+
+
+def plane_to_pixels(
+    xi_deg: Floats, eta_deg: Floats, angle_rad: float | Floats, scale_arcsec_px: float
+) -> tuple[Floats, Floats]:
+    """(column, row) from the frame's centre of tangent-plane coordinates: rows rise towards the position
+    angle, columns 90° clockwise of that, as the sky is seen."""
+    row = xi_deg * np.sin(angle_rad) + eta_deg * np.cos(angle_rad)
+    column = -xi_deg * np.cos(angle_rad) + eta_deg * np.sin(angle_rad)
+    return column * 3600 / scale_arcsec_px, row * 3600 / scale_arcsec_px
 
 
 def radius_deg(scene: Scene) -> float:

@@ -91,11 +91,17 @@ def looks_at(hour_angle_deg: float | Floats, dec_deg: float | Floats, errors: Ax
     return Looks(ha_deg, declination_deg, position_angle_deg(here, above))
 
 
-def position_angle_deg(here: Floats, there: Floats) -> Floats:
-    """The position angle, north through east, of the way from one direction to a near one."""
-    ha, dec = (np.radians(a) for a in angles_deg(here))
+def _north_and_east(hour_angle_deg: Floats, dec_deg: Floats) -> tuple[Floats, Floats]:
+    """The unit tangents at a direction."""
+    ha, dec = np.radians(hour_angle_deg), np.radians(dec_deg)
     north = np.stack([-np.sin(dec) * np.cos(ha), -np.sin(dec) * np.sin(ha), np.cos(dec)], axis=-1)
     east = np.stack([np.sin(ha), -np.cos(ha), np.zeros_like(ha)], axis=-1)
+    return north, east
+
+
+def position_angle_deg(here: Floats, there: Floats) -> Floats:
+    """The position angle, north through east, of the way from one direction to a near one."""
+    north, east = _north_and_east(*angles_deg(here))
     way = there / np.linalg.norm(there, axis=-1, keepdims=True) - here / np.linalg.norm(
         here, axis=-1, keepdims=True
     )
@@ -116,8 +122,6 @@ def beside(looks: Looks, across_deg: float | Floats, along_deg: float | Floats) 
 
 def _towards(looks: Looks, angle_deg: float) -> Floats:
     """The unit tangent at an angle from the tube's up, north through east."""
-    ha, dec = np.radians(looks.hour_angle_deg), np.radians(looks.dec_deg)
+    north, east = _north_and_east(looks.hour_angle_deg, looks.dec_deg)
     angle = np.radians(looks.up_deg + angle_deg)
-    north = np.stack([-np.sin(dec) * np.cos(ha), -np.sin(dec) * np.sin(ha), np.cos(dec)], axis=-1)
-    east = np.stack([np.sin(ha), -np.cos(ha), np.zeros_like(ha)], axis=-1)
     return np.asarray(np.cos(angle)[..., np.newaxis] * north + np.sin(angle)[..., np.newaxis] * east)

@@ -1,12 +1,23 @@
 """A value to be turned: its name, a slider, what it is now."""
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import QSlider, QVBoxLayout, QWidget
 
 from vigil.ui.pieces import label, row
 
 _STEPS = 100
 _REST_MS = 150
+
+
+class _Slider(QSlider):
+    """Turned by the wheel only when it has the focus: else the wheel is for scrolling past it."""
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is None or self.hasFocus():
+            super().wheelEvent(event)
+        else:
+            event.ignore()
 
 
 class Dial(QWidget):
@@ -19,7 +30,7 @@ class Dial(QWidget):
         self._least, self._most = least, most
         self._unit, self._decimals = unit, decimals
         self.shown = label("", "number")
-        self.slider = QSlider(Qt.Orientation.Horizontal)
+        self.slider = _Slider(Qt.Orientation.Horizontal)
         self.slider.setRange(0, _STEPS)
         self.slider.setPageStep(_STEPS // 10)
         self.slider.setAccessibleName(f"{name}, {least:g} to {most:g} {unit}")

@@ -3,13 +3,12 @@
 import json
 from typing import Any
 
-from PyQt6.QtCore import QTimer, pyqtSignal
-from PyQt6.QtGui import QHideEvent, QShowEvent
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QHideEvent, QKeyEvent, QShowEvent
 from PyQt6.QtWidgets import QFrame, QVBoxLayout, QWidget
 
 from vigil.documents.scenario.fault import DEVICES_OF, FaultKind
 from vigil.documents.scenario.shipped import load_shipped, shipped
-from vigil.documents.store import dump
 from vigil.ui import words
 from vigil.ui.fields import ValueField, number
 from vigil.ui.linkstate import LinkState
@@ -50,6 +49,7 @@ class SceneryDrawer(QFrame):
         super().__init__()
         self.setObjectName("inspector")
         self.setFixedWidth(_WIDTH)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._session = session
         self._minutes = 10.0
         self.scenarios, self.moon = Choice(), Choice()
@@ -70,6 +70,8 @@ class SceneryDrawer(QFrame):
         self._timer.setInterval(_LOOK_MS)
         self._timer.timeout.connect(self.look)
         self._show_link()
+        # where the keyboard begins: a first arrow must not change the whole scenario
+        self.setFocusProxy(self.dials[_DIALS[0][4]].slider)
 
     # -- building --------------------------------------------------------------------------------------
 
@@ -159,8 +161,7 @@ class SceneryDrawer(QFrame):
         self._session.scenery(**asked)
 
     def _take_scenario(self) -> None:
-        data = json.loads(dump(load_shipped(self.scenarios.currentData())))
-        self._ask(scenario={k: v for k, v in data.items() if k not in ("kind", "schema")})
+        self._ask(scenario=load_shipped(self.scenarios.currentData()).model_dump(mode="json"))
 
     def _go_wrong(self) -> None:
         self.minutes.commit()
@@ -219,6 +220,12 @@ class SceneryDrawer(QFrame):
 
     def _say(self, text: str) -> None:
         self.said.setText(text)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() == Qt.Key.Key_Escape:
+            self.closed.emit()
+            return
+        super().keyPressEvent(event)
 
     def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)
