@@ -3,11 +3,11 @@
 import json
 import sys
 
-from campaigns import nights, physics, rigs, skyoracle, solvefields, turns
+from campaigns import nights, physics, rigs, skyoracle, solving, turns
 
 CAMPAIGNS = {
     "sky": skyoracle.campaign,
-    "solving": solvefields.campaign,
+    "solving": solving.campaign,
     "nights": nights.campaign,
     "rigs": rigs.campaign,
     "turns": turns.campaign,

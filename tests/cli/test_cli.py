@@ -17,12 +17,12 @@ from campaigns.demo import demo_plan, demo_rig, quick_rig
 from campaigns.solvefields import field_scene
 from vigil.cli import main
 from vigil.cli.files import demo_file
-from vigil.cli.solve import NoHint, header_position, header_scale
 from vigil.cli.terminal import TerminalDisplay
 from vigil.documents.events import Event, Kind
 from vigil.documents.messages import Live
 from vigil.documents.store import dump, save
 from vigil.files.fits import read_frame, write_frame
+from vigil.files.hints import NoHint, header_position, header_scale
 from vigil.simulator.frame.draw import draw
 
 SCENE = field_scene(demo_rig(), 5)
@@ -71,8 +71,9 @@ def test_solve_says_where_a_frame_points(frame: Path, capsys: pytest.CaptureFixt
     assert main(["solve", str(frame), "--json"]) == 0
     (found,) = json_lines(capsys)
     assert list(found) == [
-        "file", "solved", "ra_deg", "dec_deg", "scale_arcsec_px", "position_angle_deg", "mirrored",
-        "stars_detected", "stars_matched", "rms_arcsec", "chance_log10", "reason", "detect_s", "match_s",
+        "file", "solved", "method", "ra_deg", "dec_deg", "scale_arcsec_px", "position_angle_deg", "mirrored",
+        "field_deg", "corners", "distortion_order", "stars_detected", "stars_matched", "rms_arcsec", "rms_px",
+        "chance_log10", "reason", "detect_s", "match_s",
     ]  # fmt: skip
     assert found["file"] == str(frame) and found["solved"] and not found["mirrored"]
     assert found["ra_deg"] == pytest.approx(
@@ -108,7 +109,7 @@ def test_solve_of_several_files_reports_each(frame: Path, blank: Path, capsys: A
     assert main(["solve", str(frame), str(blank), "--json"]) == 3
     solved, not_solved = json_lines(capsys)
     assert solved["solved"] and not not_solved["solved"]
-    assert "only 0 stars found" in not_solved["reason"]
+    assert "too few stars: only 0 found" in not_solved["reason"]
     assert main(["solve", str(frame), str(blank.with_name("none.fits")), str(blank), "--json"]) == 2
     captured = capsys.readouterr()
     assert len(captured.out.splitlines()) == 2 and "no such file" in captured.err
@@ -132,7 +133,7 @@ def test_headers_give_hints_or_say_what_is_missing() -> None:
     assert header_position({"RA": "05 16 12", "DEC": "+34 27 00"}) == pytest.approx((79.05, 34.45))
     assert header_position({"RA": 79.05, "DEC": 34.45}) == (79.05, 34.45)
     low, high = header_scale({"FOCALLEN": 480, "XPIXSZ": 3.76, "XBINNING": 2})
-    assert (low + high) / 2 == pytest.approx(3.23148, abs=1e-4)
+    assert math.sqrt(low * high) == pytest.approx(3.23148, abs=1e-4)
     for header, says in (({"DEC": 1.0}, "no RA"), ({"RA": 500.0, "DEC": 1.0}, "not degrees on the sky")):
         with pytest.raises(NoHint, match=says):
             header_position(header)

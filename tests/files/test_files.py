@@ -16,7 +16,7 @@ from vigil.files.fits import BadFrame, read_frame, write_frame, write_wcs
 from vigil.files.names import USUAL_PATTERN, check_pattern, evening_date, frame_path, safe
 from vigil.files.starcatalogue import star_catalogue
 from vigil.sky.angles import separation_deg
-from vigil.solving.wcs import LinearWcs
+from vigil.solving.wcs import Wcs
 
 IMAGE = np.random.default_rng(1).integers(0, 65536, (60, 80), dtype=np.uint16)
 
@@ -62,7 +62,7 @@ def test_a_solution_is_added_and_pixels_stay(tmp_path: Path) -> None:
     path = tmp_path / "frame.fits"
     write_frame(path, IMAGE, {"OBJECT": ("IC 405", "")})
     fits.setval(path, "CDELT1", value=1.0)
-    write_wcs(path, LinearWcs(79.0, 34.0, ((-0.0004, 0.0), (0.0, 0.0004)), IMAGE.shape))
+    write_wcs(path, Wcs(79.0, 34.0, ((-0.0004, 0.0), (0.0, 0.0004)), IMAGE.shape))
     frame = read_frame(path)
     assert np.array_equal(frame.image, IMAGE)
     assert frame.header["CRVAL1"] == 79.0 and frame.header["CRPIX1"] == 40.5
@@ -86,7 +86,7 @@ def test_damaged_frames_are_refused(tmp_path: Path) -> None:
         with pytest.raises(BadFrame, match=name):
             read_frame(path)
         with pytest.raises((BadFrame, OSError)):
-            write_wcs(path, LinearWcs(0, 0, ((1, 0), (0, 1)), (60, 80)))
+            write_wcs(path, Wcs(0, 0, ((1, 0), (0, 1)), (60, 80)))
         assert path.read_bytes() == content, "a damaged file must be left as it is"
     with pytest.raises(BadFrame, match="no such file"):
         read_frame(tmp_path / "none.fits")

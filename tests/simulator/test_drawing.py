@@ -16,7 +16,7 @@ from vigil.simulator.frame.draw import draw
 from vigil.simulator.frame.psf import Spot, half_flux_radius_px, stamps
 from vigil.simulator.frame.scene import Region, Scene, Shade, to_pixels
 from vigil.sky.angles import separation_deg
-from vigil.solving.wcs import LinearWcs
+from vigil.solving.wcs import Wcs
 
 FIELD = field_scene(demo_rig(), 1)
 SCENE = replace(
@@ -48,7 +48,7 @@ def test_the_picture_has_the_rotation_that_a_wcs_reports() -> None:
     scale = SCENE.scale_arcsec_px / 3600
     cd = scale * np.array([[-np.cos(angle), np.sin(angle)], [np.sin(angle), np.cos(angle)]])
     (a, b), (c, d) = cd.tolist()
-    wcs = LinearWcs(SCENE.aim.ra_deg, SCENE.aim.dec_deg, ((a, b), (c, d)), SCENE.sensor.shape)
+    wcs = Wcs(SCENE.aim.ra_deg, SCENE.aim.dec_deg, ((a, b), (c, d)), SCENE.sensor.shape)
     assert wcs.position_angle_deg == pytest.approx(SCENE.aim.position_angle_deg) and not wcs.mirrored
     ra, dec = wcs.to_sky(np.array([100.0, 800.0]), np.array([650.0, 30.0]))
     assert np.allclose(to_pixels(ra, dec, SCENE)[:2], [[100, 800], [650, 30]], atol=1e-6)

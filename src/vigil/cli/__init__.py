@@ -113,14 +113,22 @@ def _parser() -> argparse.ArgumentParser:
     _json(device, "one JSON object a line, the last one how it ended")
     device.set_defaults(module="device")
 
-    solve = commands.add_parser("solve", help="find out what piece of sky frames show")
+    solve = commands.add_parser(
+        "solve", help="find out what piece of sky pictures show (FITS, TIFF, PNG, JPEG)"
+    )
     solve.add_argument("files", nargs="+", metavar="FILE")
     solve.add_argument("--near", metavar='"RA DEC"', help="where to look; else the header's RA and DEC")
     solve.add_argument("--within", type=float, default=3.0, metavar="DEG", help="how far around (3)")
     solve.add_argument(
-        "--scale", metavar="MIN..MAX", help="arc-seconds a pixel; else from the header, ±12 %%"
+        "--scale", metavar="MIN..MAX", help="arc-seconds a pixel; else from the header, ±20 %%"
     )
-    solve.add_argument("--write", action="store_true", help="add the solution to the file's header")
+    solve.add_argument(
+        "--blind", action="store_true", help="search the whole sky when that fails, or nothing is known"
+    )
+    solve.add_argument("--field", metavar="MIN..MAX", help="blind: shorter side in degrees (0.3..15)")
+    solve.add_argument("--write", action="store_true", help="add the solution to the file's header (FITS)")
+    solve.add_argument("--residuals", action="store_true", help="with --json: every matched star")
+    solve.add_argument("--jobs", type=int, metavar="N", help="files at a time; else as many as processors")
     _json(solve, "one JSON object a line a file")
     solve.set_defaults(module="solve")
 
@@ -128,6 +136,19 @@ def _parser() -> argparse.ArgumentParser:
     measure.add_argument("files", nargs="+", metavar="FILE")
     _json(measure, "one JSON object a line a file")
     measure.set_defaults(module="measure")
+
+    ready = commands.add_parser("ready", help="what a field without network needs, and whether it is here")
+    ready.add_argument("--make", action="store_true", help="make what can be made: the sky table")
+    _json(ready, "one JSON object")
+    ready.set_defaults(module="ready")
+
+    catalogue = commands.add_parser("catalogue", help="a deeper star catalogue of your own")
+    catalogue.add_argument("action", choices=["add", "show", "remove"])
+    catalogue.add_argument("file", nargs="?", metavar="FILE", help="add: a CSV or FITS table")
+    for what, words in (("ra", "right ascension"), ("dec", "declination"), ("mag", "magnitude")):
+        catalogue.add_argument(f"--{what}", metavar="COLUMN", help=f"add: the column of the {words}")
+    _json(catalogue, "one JSON object")
+    catalogue.set_defaults(module="catalogue")
 
     _add_shoot(commands)
 

@@ -10,6 +10,7 @@ from vigil.engine.arbiter import Arbiter
 from vigil.engine.measuring import PixelMeasurer
 from vigil.engine.night import Equipment
 from vigil.runtime.clock import Clock
+from vigil.runtime.folders import cache_folder, own_catalogue_folder
 from vigil.runtime.workshop import Workshop
 from vigil.simulator.observatory import SimObservatory
 
@@ -41,7 +42,7 @@ def equip(
         devices=Rigged(devices or observatory.devices),
         clock=clock,
         workshop=workshop,
-        measurer=PixelMeasurer(workshop),
+        measurer=PixelMeasurer(workshop, cache_folder(), own_catalogue_folder()),
         frames_folder=frames_folder,
         rescue_folder=rescue_folder,
         arbiter=Arbiter(),

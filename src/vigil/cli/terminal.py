@@ -2,14 +2,17 @@
 
 import asyncio
 import os.path
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from datetime import datetime
 from pathlib import Path
 from types import TracebackType
-from typing import Any, Self
+from typing import Any, Self, TextIO
 from zoneinfo import ZoneInfo
 
 from rich.console import Console
 from rich.live import Live as LiveArea
+from rich.progress import Progress
 from rich.table import Table
 from rich.text import Text
 
@@ -39,6 +42,14 @@ _MARKS = {
     Kind.NIGHT_OVER: ("night over", "bold"),
 }
 _ENDS = {"done": ("done", "green"), "failed": ("failed", "bold red"), "cancelled": ("cancelled", "yellow")}
+
+
+@contextmanager
+def progress_line(words: str, stream: TextIO) -> Iterator[Callable[[float], None]]:
+    """A bar for a job that tells shares 0…1; plain tenths where the stream is no terminal."""
+    with Progress(console=Console(file=stream), transient=True) as bar:
+        task = bar.add_task(words, total=1.0)
+        yield lambda share: bar.update(task, completed=share)
 
 
 class TerminalDisplay:

@@ -1,17 +1,19 @@
 """Frames measured and solved on their pixels. `vigil measure` and `vigil solve` call the same functions."""
 
-import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from pathlib import Path
 from typing import Any, Protocol, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
-from vigil.files.starcatalogue import star_catalogue
+from vigil.files.solver import Search, Solved, solve_picture, solve_stars
 from vigil.imaging.stars import Stars, measure_field
 from vigil.runtime.workshop import WorkerDied, Workshop
-from vigil.solving.near import Hint, Solution, solve_near
+from vigil.solving.blind import Breadth
+from vigil.solving.near import Hint
+from vigil.solving.solution import Solution
 
 T = TypeVar("T")
 
@@ -35,15 +37,6 @@ class FrameFigures:
     saturated: int
 
 
-@dataclass(frozen=True, slots=True)
-class SolvedImage:
-    """A solution with the time it took."""
-
-    solution: Solution
-    detect_s: float
-    match_s: float
-
-
 class MeasuringFailed(RuntimeError):
     """A frame could not be looked at; the message says why."""
 
@@ -56,7 +49,9 @@ class Measurer(Protocol):
 
     async def measure(self, image: NDArray[np.generic], full_scale_adu: float) -> FrameFigures: ...
 
-    async def solve(self, image: NDArray[np.generic], hint: Hint) -> Solution: ...
+    async def solve(self, image: NDArray[np.generic], hint: Hint, blind: Breadth | None = None) -> Solution:
+        """Near the hint, and where that fails and a `blind` search is allowed, anywhere."""
+        ...
 
     async def measure_and_solve(
         self, image: NDArray[np.generic], full_scale_adu: float, hint: Hint
@@ -64,21 +59,28 @@ class Measurer(Protocol):
 
 
 class PixelMeasurer:
-    """The measurer of real nights: the work is done in the workshop."""
+    """The measurer of real nights: the work is done in the workshop. `cache` has the sky table, `own` one's
+    own star catalogue."""
 
-    def __init__(self, workshop: Workshop) -> None:
+    def __init__(self, workshop: Workshop, cache: Path | None = None, own: Path | None = None) -> None:
         self._workshop = workshop
+        self._catalogues = Search(cache=cache, own=own)
 
     async def measure(self, image: NDArray[np.generic], full_scale_adu: float) -> FrameFigures:
         return await self._run(measure_image, image, full_scale_adu)
 
-    async def solve(self, image: NDArray[np.generic], hint: Hint) -> Solution:
-        return (await self._run(solve_image, image, hint)).solution
+    async def solve(self, image: NDArray[np.generic], hint: Hint, blind: Breadth | None = None) -> Solution:
+        if self._catalogues.cache is None:
+            blind = None
+        search = replace(self._catalogues, hint=hint, blind=blind)
+        solved: Solved = await self._run(solve_picture, image, search)
+        return solved.solution
 
     async def measure_and_solve(
         self, image: NDArray[np.generic], full_scale_adu: float, hint: Hint
     ) -> tuple[FrameFigures, Solution]:
-        return await self._run(measure_and_solve_image, image, full_scale_adu, hint)
+        search = replace(self._catalogues, hint=hint)
+        return await self._run(measure_and_solve_image, image, full_scale_adu, search)
 
     async def _run(self, function: Callable[..., T], *args: Any) -> T:
         try:
@@ -92,21 +94,13 @@ def measure_image(image: NDArray[np.generic], full_scale_adu: float) -> FrameFig
     return _measure(image, full_scale_adu)[0]
 
 
-def solve_image(image: NDArray[np.generic], hint: Hint) -> SolvedImage:
-    """Detect stars and solve against the catalogue that ships with Vigil."""
-    began = time.perf_counter()
-    stars = measure_field(image).stars
-    detected = time.perf_counter()
-    solution = _solve(stars, image.shape, hint)
-    return SolvedImage(solution, detected - began, time.perf_counter() - detected)
-
-
 def measure_and_solve_image(
-    image: NDArray[np.generic], full_scale_adu: float, hint: Hint
+    image: NDArray[np.generic], full_scale_adu: float, search: Search
 ) -> tuple[FrameFigures, Solution]:
     """Both from one detection."""
     figures, stars = _measure(image, full_scale_adu)
-    return figures, _solve(stars, image.shape, hint)
+    rows, columns = image.shape
+    return figures, solve_stars(stars, (rows, columns), search)
 
 
 def _measure(image: NDArray[np.generic], full_scale_adu: float) -> tuple[FrameFigures, Stars]:
@@ -126,9 +120,3 @@ def _measure(image: NDArray[np.generic], full_scale_adu: float) -> tuple[FrameFi
         saturated=field.saturated,
     )
     return figures, field.stars
-
-
-def _solve(stars: Stars, shape: tuple[int, ...], hint: Hint) -> Solution:
-    rows, columns = shape
-    known = star_catalogue().cone(hint.ra_deg, hint.dec_deg, hint.catalogue_radius_deg((rows, columns)))
-    return solve_near(stars.x_px, stars.y_px, stars.flux_adu, (rows, columns), hint, known)

@@ -18,7 +18,8 @@ from vigil.files.fits import BadFrame, Header, write_frame, write_wcs
 from vigil.imaging.mosaic import luminance
 from vigil.runtime.workshop import Workshop
 from vigil.sky.angles import separation_deg
-from vigil.solving.near import Hint, Solution
+from vigil.solving.near import Hint
+from vigil.solving.solution import Solution
 
 log = logging.getLogger(__name__)
 _SCALE_TOLERANCE = 0.02

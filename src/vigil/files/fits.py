@@ -1,16 +1,25 @@
 """Frames as FITS files."""
 
+import re
 import warnings
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from astropy import wcs as standard
 from astropy.io import fits
 from astropy.io.fits.verify import VerifyWarning
 
 from vigil.files.atomic import write_atomically
-from vigil.solving.wcs import LinearWcs
+from vigil.sky.tangent import project
+from vigil.solving.wcs import Sip, Wcs
+
+# what says where an image points, in any of the forms that there are
+_OLD_WCS = re.compile(
+    r"WCSAXES|CTYPE[12]|CUNIT[12]|CRPIX[12]|CRVAL[12]|CD[12]_[12]|PC[12]_[12]|CDELT[12]|CROTA[12]"
+    r"|LONPOLE|LATPOLE|[AB]P?_ORDER|[AB]P?_\d_\d|[AB]_DMAX"
+)
 
 Header = dict[str, tuple[Any, str]]
 """Keyword to (value, comment)."""
@@ -33,6 +42,15 @@ def read_frame(path: Path) -> Frame:
 
     Raises BadFrame for anything that isn't a whole two-dimensional image.
     """
+    frame = read_fits(path)
+    if frame.image.ndim != 2:
+        raise BadFrame(f"{path}: the image has {frame.image.ndim} axes where a frame has 2")
+    return frame
+
+
+def read_fits(path: Path) -> Frame:
+    """The same, also of three colours: [colour, row, column], as the file has it: see `top_down`. Raises
+    BadFrame."""
     try:
         with warnings.catch_warnings():
             # a cut-off file is only warned about, and its missing rows read as zero
@@ -49,8 +67,10 @@ def read_frame(path: Path) -> Frame:
         raise
     except (OSError, ValueError, TypeError, UserWarning, KeyError, IndexError) as problem:
         raise BadFrame(f"{path}: damaged, or not a FITS file ({_first_line(problem)})") from None
-    if data.ndim != 2:
-        raise BadFrame(f"{path}: the image has {data.ndim} axes where a frame has 2")
+    if data.ndim == 3 and data.shape[0] == 1:
+        data = data[0]
+    if not (data.ndim == 2 or (data.ndim == 3 and data.shape[0] == 3)):
+        raise BadFrame(f"{path}: the image has axes of {data.shape} where a frame has rows and columns")
     return Frame(data.astype(data.dtype.newbyteorder("=")), header)
 
 
@@ -64,31 +84,42 @@ def write_frame(path: Path, image: np.ndarray, header: Header) -> None:
     write_atomically(path, lambda stream: unit.writeto(stream, output_verify="exception"))
 
 
-def write_wcs(path: Path, wcs: LinearWcs) -> None:
-    """Add a solution to a file's header: the whole file is written anew and renamed over the old one."""
+def top_down(header: dict[str, Any]) -> bool:
+    """Whether a file says that its first row is the picture's top one; else it is the bottom one."""
+    return str(header.get("ROWORDER", "")).strip().upper() == "TOP-DOWN"
+
+
+def write_wcs(path: Path, wcs: Wcs) -> None:
+    """Add a solution to a file's header: the whole file is written anew and renamed over the old one.
+
+    `wcs` counts rows from the picture's bottom; a file that begins at the top gets it turned.
+    """
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("error")
             warnings.simplefilter("ignore", VerifyWarning)
             with fits.open(path, memmap=False, do_not_scale_image_data=True) as units:
                 image = next(u for u in units if u.header.get("NAXIS", 0) >= 2)
-                for keyword in ("CDELT1", "CDELT2", "CROTA1", "CROTA2", "PC1_1", "PC1_2", "PC2_1", "PC2_2"):
+                for keyword in [k for k in image.header if _OLD_WCS.fullmatch(k)]:
                     image.header.remove(keyword, ignore_missing=True)
-                for keyword, (value, comment) in wcs_header(wcs).items():
+                solution = wcs.upside_down() if top_down(dict(image.header)) else wcs
+                for keyword, (value, comment) in wcs_header(solution).items():
                     image.header[keyword] = (value, comment)
                 write_atomically(path, lambda stream: units.writeto(stream))
     except (ValueError, TypeError, UserWarning, StopIteration) as problem:
         raise BadFrame(f"{path}: damaged, or not a FITS file ({_first_line(problem)})") from None
 
 
-def wcs_header(wcs: LinearWcs) -> Header:
+def wcs_header(wcs: Wcs) -> Header:
     """The keywords of a tangent-plane WCS (Calabretta & Greisen 2002)."""
     rows, columns = wcs.shape
     (a, b), (c, d) = wcs.cd_deg_px
+    bent = "-SIP" if wcs.sip else ""
+    words = "tangent plane with distortion" if wcs.sip else "tangent plane"
     return {
         "WCSAXES": (2, "axes of the coordinate system"),
-        "CTYPE1": ("RA---TAN", "tangent plane"),
-        "CTYPE2": ("DEC--TAN", "tangent plane"),
+        "CTYPE1": (f"RA---TAN{bent}", words),
+        "CTYPE2": (f"DEC--TAN{bent}", words),
         "CUNIT1": ("deg", ""),
         "CUNIT2": ("deg", ""),
         "RADESYS": ("ICRS", ""),
@@ -100,7 +131,47 @@ def wcs_header(wcs: LinearWcs) -> Header:
         "CD1_2": (b, "[deg/px]"),
         "CD2_1": (c, "[deg/px]"),
         "CD2_2": (d, "[deg/px]"),
+        **(_sip_header(wcs.sip) if wcs.sip else {}),
     }
+
+
+def _sip_header(sip: Sip) -> Header:
+    """Shupe et al. 2005: what is added to the pixel coordinates."""
+    header: Header = {
+        "A_ORDER": (sip.order, "distortion of the columns"),
+        "B_ORDER": (sip.order, "of the rows"),
+    }
+    for (i, j), a, b in zip(sip.powers, sip.a, sip.b, strict=True):
+        header[f"A_{i}_{j}"] = (a, "")
+        header[f"B_{i}_{j}"] = (b, "")
+    return header
+
+
+def read_wcs(header: dict[str, Any], shape: tuple[int, int]) -> Wcs | None:
+    """The solution that a file's header holds, for an image of `shape` (rows, columns) counted from the
+    picture's bottom; None when there is none of a kind that Vigil reads (tangent plane, CD or PC matrix)."""
+    if not str(header.get("CTYPE1", "")).startswith("RA---TAN"):
+        return None
+    rows, columns = shape
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            theirs = standard.WCS(fits.Header(_wcs_cards(header)))
+        centre = np.array([(columns - 1) / 2, (rows - 1) / 2])
+        around = centre + np.array([[0, 0], [1, 0], [0, 1]])
+        ra, dec = theirs.all_pix2world(around[:, 0], around[:, 1], 0)
+        xi, eta = project(ra, dec, float(ra[0]), float(dec[0]))
+    except (ValueError, KeyError, TypeError, AttributeError, MemoryError):
+        return None
+    cd = ((float(xi[1]), float(xi[2])), (float(eta[1]), float(eta[2])))
+    if not np.all(np.isfinite(cd)) or np.linalg.det(np.array(cd)) == 0:
+        return None
+    wcs = Wcs(float(ra[0]) % 360, float(dec[0]), cd, shape)
+    return wcs.upside_down() if top_down(header) else wcs
+
+
+def _wcs_cards(header: dict[str, Any]) -> list[tuple[str, Any]]:
+    return [(k, v) for k, v in header.items() if _OLD_WCS.fullmatch(k) or k in ("RADESYS", "EQUINOX")]
 
 
 def _first_line(problem: Exception) -> str:

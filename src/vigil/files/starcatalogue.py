@@ -11,19 +11,24 @@ from astropy_healpix import HEALPix
 from vigil.sky.angles import separation_deg
 from vigil.sky.stars import SkyStars
 
-_NSIDE = 32
-_CELLS_PER_TILE = _NSIDE**2
+NSIDE, TILES = 32, 12
+_CELLS_PER_TILE = NSIDE**2
 
 
 class StarCatalogue:
     """Cone searches over 1.9 million stars to magnitude 12–13."""
 
     def __init__(self, folder: Path) -> None:
-        counts = np.load(folder / "cell-counts.npy").reshape(12, _CELLS_PER_TILE)
+        counts = np.load(folder / "cell-counts.npy").reshape(TILES, _CELLS_PER_TILE)
         self._ends = np.cumsum(counts, axis=1)
-        self._tiles = [np.load(folder / f"tile-{n:02d}.npy", mmap_mode="r") for n in range(12)]
+        self._tiles = [np.load(folder / f"tile-{n:02d}.npy", mmap_mode="r") for n in range(TILES)]
         self._first_number = np.concatenate([[0], np.cumsum(self._ends[:, -1])])
-        self._healpix = HEALPix(_NSIDE, order="nested")
+        self._healpix = HEALPix(NSIDE, order="nested")
+
+    @property
+    def count(self) -> int:
+        """Number of stars."""
+        return int(self._first_number[-1])
 
     def cells_near(self, ra_deg: float, dec_deg: float, radius_deg: float) -> np.ndarray:
         """Nested nside-32 cells that touch a cone."""
@@ -45,6 +50,11 @@ class StarCatalogue:
             stars["ra"] * 1e-7, stars["dec"] * 1e-7, stars["mag"] * 1e-3, np.concatenate(numbers)
         )
         return found.where(separation_deg(ra_deg, dec_deg, found.ra_deg, found.dec_deg) <= radius_deg)
+
+    def everything(self) -> SkyStars:
+        """All stars, in the catalogue's order."""
+        stars = np.concatenate(self._tiles)
+        return SkyStars(stars["ra"] * 1e-7, stars["dec"] * 1e-7, stars["mag"] * 1e-3, np.arange(len(stars)))
 
     def count_in(self, cell: int) -> int:
         """Number of stars in a nested nside-32 cell."""

@@ -72,6 +72,21 @@ def rigs_folder() -> Path:
     return _base("XDG_DATA_HOME", Path.home() / ".local" / "share") / "vigil" / "rigs"
 
 
+def cache_folder() -> Path:
+    """Where what can be made anew is kept, as the sky table; may not exist yet."""
+    return _base("XDG_CACHE_HOME", Path.home() / ".cache") / "vigil"
+
+
+def own_catalogue_folder() -> Path:
+    """Where one's own deeper star catalogue is kept; may not exist."""
+    return _base("XDG_DATA_HOME", Path.home() / ".local" / "share") / "vigil" / "catalogue"
+
+
+def shelf_file() -> Path:
+    """Where framed targets are kept; may not exist yet."""
+    return _base("XDG_DATA_HOME", Path.home() / ".local" / "share") / "vigil" / "shelf.json"
+
+
 def _base(variable: str, otherwise: Path) -> Path:
     value = os.environ.get(variable, "")
     return Path(value) if Path(value).is_absolute() else otherwise

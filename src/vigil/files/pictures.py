@@ -1,0 +1,75 @@
+"""Pictures of any common kind, as planes to measure and as scenes to show: FITS, TIFF, PNG, JPEG."""
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import tifffile
+from PIL import Image, UnidentifiedImageError
+
+from vigil.files.fits import BadFrame, read_fits, top_down
+
+FITS_ENDINGS = frozenset({".fits", ".fit", ".fts"})
+TIFF_ENDINGS = frozenset({".tif", ".tiff"})
+PICTURE_ENDINGS = FITS_ENDINGS | TIFF_ENDINGS | {".png", ".jpg", ".jpeg"}
+# a picture of this many pixels is an attack or a mistake, not a frame
+_MOST_PIXELS = 400_000_000
+Image.MAX_IMAGE_PIXELS = _MOST_PIXELS
+
+
+@dataclass(frozen=True, slots=True)
+class Picture:
+    """`planes` is [row, column] or [row, column, colour], row 0 at the bottom; `header` what a FITS file
+    says, else nothing. `fits` tells whether a solution can be written into it."""
+
+    planes: np.ndarray
+    header: dict[str, Any]
+    fits: bool
+
+    @property
+    def mono(self) -> np.ndarray:
+        """One plane [row, column]: the mean of the colours."""
+        if self.planes.ndim == 2:
+            return self.planes
+        return np.asarray(self.planes.mean(axis=2, dtype=np.float32))
+
+
+def read_picture(path: Path) -> Picture:
+    """Read a picture by its ending. Raises BadFrame that names the file and says what was wrong."""
+    ending = path.suffix.lower()
+    if ending in FITS_ENDINGS or path.name.lower().endswith(".fits.gz"):
+        frame = read_fits(path)
+        planes = frame.image if frame.image.ndim == 2 else np.moveaxis(frame.image, 0, 2)
+        return Picture(planes[::-1] if top_down(frame.header) else planes, frame.header, fits=True)
+    if ending not in PICTURE_ENDINGS:
+        known = ", ".join(sorted(PICTURE_ENDINGS))
+        raise BadFrame(f"{path}: pictures end in one of {known}")
+    if not path.is_file():
+        raise BadFrame(f"{path}: there is no such file")
+    try:
+        planes = _read_tiff(path) if ending in TIFF_ENDINGS else _read_plain(path)
+    except (OSError, ValueError, UnidentifiedImageError, Image.DecompressionBombError) as problem:
+        raise BadFrame(f"{path}: damaged, or no picture ({problem})") from None
+    if planes.ndim not in (2, 3) or planes.size == 0:
+        raise BadFrame(f"{path}: the picture has {planes.ndim} axes where 2 or 3 (colours) can be used")
+    # other programs' files begin at the top
+    return Picture(planes[::-1], {}, fits=False)
+
+
+def _read_tiff(path: Path) -> np.ndarray:
+    try:
+        planes = np.asarray(tifffile.imread(path, key=0))
+    except (tifffile.TiffFileError, IndexError, KeyError, ImportError, RuntimeError):
+        # some compressions only the other library knows
+        return _read_plain(path)
+    if planes.ndim == 3 and planes.shape[0] in (3, 4) and planes.shape[2] not in (3, 4):
+        planes = np.moveaxis(planes, 0, 2)
+    return planes[:, :, :3] if planes.ndim == 3 else planes
+
+
+def _read_plain(path: Path) -> np.ndarray:
+    with Image.open(path) as picture:
+        if picture.mode in ("I", "F", "L", "I;16", "I;16B", "I;16L"):
+            return np.asarray(picture)
+        return np.asarray(picture.convert("RGB"))
