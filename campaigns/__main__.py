@@ -3,9 +3,10 @@
 import json
 import sys
 
-from campaigns import nights, physics, rigs, skyoracle, solving, turns
+from campaigns import mosaicfields, nights, physics, rigs, skyoracle, solving, turns
 
 CAMPAIGNS = {
+    "mosaics": mosaicfields.campaign,
     "sky": skyoracle.campaign,
     "solving": solving.campaign,
     "nights": nights.campaign,

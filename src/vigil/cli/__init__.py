@@ -137,6 +137,7 @@ def _parser() -> argparse.ArgumentParser:
     _json(measure, "one JSON object a line a file")
     measure.set_defaults(module="measure")
 
+    _add_targets(commands)
     ready = commands.add_parser("ready", help="what a field without network needs, and whether it is here")
     ready.add_argument("--make", action="store_true", help="make what can be made: the sky table")
     _json(ready, "one JSON object")
@@ -174,6 +175,63 @@ def _parser() -> argparse.ArgumentParser:
     _truth(keep)
     keep.set_defaults(module="keep")
     return parser
+
+
+def _add_targets(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+    targets = commands.add_parser("targets", help="what tonight offers, or what a search finds")
+    targets.add_argument("--search", metavar="TEXT", help="a name, spelling forgiven, or a position")
+    _whose_night(targets)
+    targets.add_argument("--narrowband", action="store_true", help="rank by brightness through line filters")
+    targets.add_argument("--dusk", choices=["civil", "nautical", "astronomical"], default="astronomical")
+    targets.add_argument(
+        "--kind", action="append", metavar="KIND", help="only these, as galaxy; may be repeated"
+    )
+    targets.add_argument("--constellation", metavar="ABC", help="only there, as Ori")
+    targets.add_argument("--larger", type=float, metavar="ARCMIN", help="only objects at least that long")
+    targets.add_argument("--smaller", type=float, metavar="ARCMIN")
+    targets.add_argument("--above", type=float, metavar="DEG", help="count the time above this altitude only")
+    targets.add_argument("--moon", type=float, metavar="DEG", help="at least so far from the moon")
+    targets.add_argument("--weights", metavar="W", help="as time=2,size=1,brightness=0.5 (1 each)")
+    targets.add_argument("--most", type=int, default=30, metavar="N", help="how many (30)")
+    _json(targets, "one JSON object")
+    targets.set_defaults(module="targets")
+
+    frame = commands.add_parser("frame", help="panels of a target or a position, as they will be sent")
+    frame.add_argument("target", metavar='TARGET|"RA DEC"')
+    frame.add_argument("--columns", type=int, default=1, metavar="N", help="panels across (1)")
+    frame.add_argument("--rows", type=int, default=1, metavar="N", help="panels up (1)")
+    frame.add_argument("--cover", action="store_true", help="as many panels as cover the object")
+    frame.add_argument(
+        "--overlap", type=float, default=20.0, metavar="PERCENT", help="the least anywhere (20)"
+    )
+    frame.add_argument("--angle", type=float, metavar="DEG", help="position angle of the rows (0)")
+    frame.add_argument(
+        "--lines", metavar="LINES", help='a panel\'s exposures, as "Ha 300 s x 12; OIII 300 s x 12"'
+    )
+    frame.add_argument("--keep", action="store_true", help="put it on the shelf")
+    _whose_night(frame)
+    _json(frame, "one JSON object")
+    frame.set_defaults(module="frame")
+
+    shelf = commands.add_parser(
+        "shelf",
+        help="framed targets kept for any night",
+        description=_SHELF,
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    shelf.add_argument("action", choices=["list", "remove", "export", "import", "plan"])
+    shelf.add_argument("words", nargs="*", metavar="WORD", help="what the action works on, see above")
+    shelf.add_argument(
+        "--column", action="append", metavar="OURS=THEIRS", help="import: which column is which"
+    )
+    shelf.add_argument("--rig", metavar="RIG", help="plan: whose; the demo's where not given")
+    _json(shelf, "one JSON object")
+    shelf.set_defaults(module="shelf")
+
+
+def _whose_night(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--rig", metavar="RIG", help="a rig's name or its file; the demo's where not given")
+    parser.add_argument("--night", metavar="DATE", help="the evening's date, as 2027-01-12; else the next")
 
 
 def _add_shoot(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -271,6 +329,14 @@ SCENARIO_ACTIONS = {
     "turn": "HIGHER EAST",
 }
 """What `vigil scenario` can do, and the words that go with it."""
+
+_SHELF = """Framed targets with their panels, exposure lines and set-point, for any night.
+
+  list                what is there
+  remove NAME
+  export FILE         as CSV
+  import FILE         from CSV: Vigil's own columns, or a spreadsheet's list of targets
+  plan NAME PLAN      put what is still to be taken of it into a plan, a block a panel"""
 
 _SCENARIO = """A scenario says what sky, air and gear of a simulated rig really do. It is one of those that
 ship with Vigil, or a file; `vigil run`, `window` and `shoot` take it as --scenario.

@@ -25,6 +25,8 @@ class Target(Piece):
     name: Annotated[str, Field(min_length=1)]
     ra_deg: Annotated[float, Field(ge=0, lt=360)]
     dec_deg: Annotated[float, Field(ge=-90, le=90)]
+    position_angle_deg: Annotated[float, Field(ge=0, lt=360)] | None = None
+    """Of the sensor's rows, north through east; None leaves the camera as it is. Half a turn is the same."""
 
     @model_validator(mode="before")
     @classmethod

@@ -23,13 +23,19 @@ class DeepSkyObject:
     minor_arcmin: float
     position_angle_deg: float | None = None
     mag: float | None = None
+    surface_brightness_mag: float | None = None
+
+    @property
+    def common_names(self) -> tuple[str, ...]:
+        """What people call it, the usual one first."""
+        return tuple(name for name in self.common_name.split(";") if name)
 
 
 class UnknownObject(LookupError):
     """No object has this name; the message offers the nearest ones."""
 
 
-def _key(name: str) -> str:
+def name_key(name: str) -> str:
     """A name without spaces, case and leading zeros of numbers: "IC 0405" and "ic405" are one."""
     return re.sub(r"(?<!\d)0+(?=\d)", "", re.sub(r"[\s_-]+", "", name.casefold()))
 
@@ -45,7 +51,7 @@ def _text() -> str:
     return (files("vigil") / "data" / "deep-sky.csv").read_text(encoding="utf-8")
 
 
-def _by_exact_name(name: str) -> DeepSkyObject | None:
+def _by_first_name(name: str) -> DeepSkyObject | None:
     """A line of the catalogue by its first column alone: a plan opens without the whole being parsed."""
     text = _text()
     start = text.find(f"\n{name},") + 1
@@ -57,15 +63,15 @@ def _by_exact_name(name: str) -> DeepSkyObject | None:
 
 
 @cache
-def _by_key() -> dict[str, DeepSkyObject]:
+def objects_by_key() -> dict[str, DeepSkyObject]:
     objects: dict[str, DeepSkyObject] = {}
     entries = all_objects()
     # first names before aliases before common names, so that a proper name is never shadowed
-    for names_of in (lambda e: (e.name,), lambda e: e.aliases, lambda e: (e.common_name,)):
+    for names_of in (lambda e: (e.name,), lambda e: e.aliases, lambda e: e.common_names):
         for entry in entries:
             for name in names_of(entry):
                 if name:
-                    objects.setdefault(_key(name), entry)
+                    objects.setdefault(name_key(name), entry)
     return objects
 
 
@@ -82,37 +88,19 @@ def _object(row: dict[str, str]) -> DeepSkyObject:
         float(row["minor_arcmin"] or 0),
         float(row["pa_deg"]) if row["pa_deg"] else None,
         float(row["mag"]) if row["mag"] else None,
+        float(row["surface_brightness"]) if row["surface_brightness"] else None,
     )
-
-
-def search(typed: str, most: int = 60) -> list[DeepSkyObject]:
-    """Objects whose name, alias or common name begins with what was typed, then those that hold it.
-
-    Shorter names come first, so that "M 1" stands before "M 101"; nothing is found for nothing typed.
-    """
-    key = _key(typed)
-    if not key:
-        return []
-    ranked: dict[str, tuple[int, int, DeepSkyObject]] = {}
-    for name_key, entry in _by_key().items():
-        if key not in name_key:
-            continue
-        rank = (0 if name_key == key else 1 if name_key.startswith(key) else 2, len(name_key))
-        if entry.name not in ranked or rank < ranked[entry.name][:2]:
-            ranked[entry.name] = (*rank, entry)
-    found = sorted(ranked.values(), key=lambda r: (r[0], r[1], r[2].name))
-    return [entry for _, _, entry in found[:most]]
 
 
 def find_object(name: str) -> DeepSkyObject:
     """The object with this name, alias or common name. Raises UnknownObject with the nearest names."""
-    at_once = _by_exact_name(name)
+    at_once = _by_first_name(name)
     if at_once is not None:
         return at_once
-    known = _by_key()
-    found = known.get(_key(name))
+    known = objects_by_key()
+    found = known.get(name_key(name))
     if found:
         return found
-    near = difflib.get_close_matches(_key(name), known, n=3, cutoff=0.75)
+    near = difflib.get_close_matches(name_key(name), known, n=3, cutoff=0.75)
     hint = f"; did you mean {', '.join(dict.fromkeys(known[k].name for k in near))}?" if near else ""
     raise UnknownObject(f"no object is called {name!r} in the deep-sky catalogue{hint}")

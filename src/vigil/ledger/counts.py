@@ -1,0 +1,45 @@
+"""What a ledger has of targets, read beside the keeper that writes it."""
+
+import sqlite3
+from contextlib import closing
+from dataclasses import dataclass
+from pathlib import Path
+
+
+@dataclass(frozen=True, slots=True)
+class TakenFrame:
+    """A light in the ledger. `started_at` is ISO text, UTC."""
+
+    path: Path
+    target: str
+    filter: str
+    exposure_s: float
+    started_at: str
+
+
+def frames_taken(ledger: Path) -> dict[tuple[str, str], int]:
+    """Lights by target and filter; nothing when there is no ledger yet, or it can't be read."""
+    rows = _read(
+        ledger, "SELECT target, coalesce(filter, ''), count(*) FROM frames WHERE kind = 'light' GROUP BY 1, 2"
+    )
+    return {(target, name): count for target, name, count in rows}
+
+
+def lights(ledger: Path, most: int = 500) -> list[TakenFrame]:
+    """The last lights, newest first."""
+    rows = _read(
+        ledger,
+        "SELECT path, target, coalesce(filter, ''), exposure_s, started_at FROM frames WHERE kind = 'light' "
+        f"ORDER BY started_at DESC LIMIT {int(most)}",
+    )
+    return [TakenFrame(Path(path), *rest) for path, *rest in rows]
+
+
+def _read(ledger: Path, query: str) -> list[tuple]:
+    if not ledger.is_file():
+        return []
+    try:
+        with closing(sqlite3.connect(f"file:{ledger}?mode=ro", uri=True, timeout=2)) as base:
+            return base.execute(query).fetchall()
+    except sqlite3.Error:
+        return []

@@ -1,0 +1,151 @@
+"""From a framing to panels, plan blocks, hours and bytes."""
+
+import math
+from collections.abc import Callable, Collection, Iterable
+from dataclasses import dataclass
+
+from vigil.documents.plan import Block, ExposureLine, Span, Target
+from vigil.documents.rig import Rig
+from vigil.documents.shelf import Framed, Framing
+from vigil.files.deepsky import UnknownObject, find_object
+from vigil.optics.footprint import Footprint
+from vigil.optics.mosaics import Mosaic, mosaic
+from vigil.planning.overheads import CENTRE_S, FILTER_S, FOCUS_S, SLEW_S
+from vigil.sky.angles import separation_deg
+
+_FITS_BYTES_A_PIXEL = 2
+# a name counts as disagreeing with its coordinates beyond this, or the object's own half size
+_SAME_DEG = 0.25
+# fewer stars than this in common make it hard to put panels together
+FEW_STARS = 30
+
+
+@dataclass(frozen=True, slots=True)
+class Cost:
+    """What a framing takes: `panel_h` hours a panel with overheads, `panels_tonight` that fit into a night of
+    `night_h`, `nights` in all; `pixels` of the finished mosaic, `bytes` of all frames."""
+
+    exposure_h: float
+    panel_h: float
+    panels: int
+    panels_tonight: int
+    nights: int | None
+    pixels: tuple[int, int]
+    bytes: int
+
+
+def frame_of(framing: Framing, field_deg: tuple[float, float]) -> Footprint:
+    """The sensor at the framing's centre and angle. `field_deg` is what its sides subtend."""
+    return Footprint(framing.ra_deg, framing.dec_deg, framing.position_angle_deg, *field_deg)
+
+
+def mosaic_of(framing: Framing, field_deg: tuple[float, float]) -> Mosaic:
+    """The panels of a framing. Raises ValueError for one that can't be made."""
+    return mosaic(frame_of(framing, field_deg), framing.columns, framing.rows, framing.overlap_percent / 100)
+
+
+def field_of_framed(framed: Framed, otherwise_deg: tuple[float, float]) -> tuple[float, float]:
+    """The field that it was framed for."""
+    width, height = framed.field_width_deg, framed.field_height_deg
+    return (width, height) if width and height else otherwise_deg
+
+
+def blocks_of(
+    framed: Framed,
+    field_deg: tuple[float, float],
+    used_ids: Collection[str],
+    span: Span | None = None,
+    taken: Callable[[str, str], int] = lambda target, filter_name: 0,
+    otherwise: Iterable[ExposureLine] = (),
+) -> list[Block]:
+    """A plan's blocks, one a panel in its order, with what is still to be taken: `taken` says how many
+    frames there are of a target through a filter. Panels that are done are left out. `otherwise` are lines
+    for a target that has none."""
+    made = mosaic_of(framed.framing, field_deg)
+    ids = set(used_ids)
+    blocks = []
+    for number in framed.in_order:
+        foot = made.panels[number - 1].footprint
+        name = framed.panel_name(number)
+        lines = _left(framed.lines_of(number) or list(otherwise), name, taken)
+        if not lines:
+            continue
+        stem = framed.id if framed.framing.count == 1 else f"{framed.id}-p{number}"
+        block_id = next(i for i in (stem, *(f"{stem}-{n}" for n in range(2, 10_000))) if i not in ids)
+        ids.add(block_id)
+        blocks.append(
+            Block(
+                id=block_id,
+                target=Target(
+                    name=name,
+                    ra_deg=foot.ra_deg,
+                    dec_deg=foot.dec_deg,
+                    position_angle_deg=foot.position_angle_deg,
+                ),
+                span=span or Span(),
+                lines=[
+                    line.model_copy(update={"id": f"{block_id}-{n}"}) for n, line in enumerate(lines, start=1)
+                ],
+            )
+        )
+    return blocks
+
+
+def _left(lines: list[ExposureLine], name: str, taken: Callable[[str, str], int]) -> list[ExposureLine]:
+    """The lines less what there is of them: several lines through one filter share what was taken."""
+    there: dict[str, int] = {}
+    left = []
+    for line in lines:
+        have = there.setdefault(line.filter, taken(name, line.filter))
+        used = min(have, line.count)
+        there[line.filter] = have - used
+        if line.count > used:
+            left.append(line.model_copy(update={"count": line.count - used}))
+    return left
+
+
+def cost_of(framed: Framed, made: Mosaic, rig: Rig, night_h: float) -> Cost:
+    """Hours, nights, pixels and bytes; overheads as `overheads` says: a slew, a centring and a focus run a
+    panel, a filter change a line, readout a frame."""
+    readout_s = rig.readout_s() if rig.camera else 0.0
+    exposure_s = panel_s = frames = 0.0
+    numbers = framed.in_order
+    for number in numbers:
+        lines = framed.lines_of(number)
+        own_s = sum(line.count * line.exposure_s for line in lines)
+        own_frames = sum(line.count for line in lines)
+        exposure_s += own_s
+        frames += own_frames
+        if lines:
+            panel_s += own_s + own_frames * readout_s + SLEW_S + CENTRE_S + FOCUS_S + FILTER_S * len(lines)
+    each_h = panel_s / 3600 / max(len(numbers), 1)
+    tonight = int(night_h / each_h) if each_h > 0 else 0
+    nights = None
+    if each_h > 0 and night_h > 0:
+        # a panel longer than a night goes on in the next
+        nights = math.ceil(len(numbers) / tonight) if tonight else math.ceil(panel_s / 3600 / night_h)
+    width, height = made.size_deg()
+    scale = rig.scale_arcsec_px() if rig.frames_sky else 1.0
+    one = math.prod(rig.field_px()) if rig.camera else 0
+    return Cost(
+        exposure_s / 3600,
+        each_h,
+        len(numbers),
+        tonight,
+        nights,
+        (round(3600 * width / scale), round(3600 * height / scale)),
+        int(frames * one * _FITS_BYTES_A_PIXEL),
+    )
+
+
+def disagreement(name: str, ra_deg: float, dec_deg: float) -> str | None:
+    """Says so when a name is a catalogue object's that lies elsewhere; None when they agree or it is no such
+    name. Leftovers in headers and lists are often wrong."""
+    try:
+        entry = find_object(name)
+    except UnknownObject:
+        return None
+    away = float(separation_deg(ra_deg, dec_deg, entry.ra_deg, entry.dec_deg))
+    if away <= max(_SAME_DEG, entry.major_arcmin / 120):
+        return None
+    return f"{name} lies {away:.1f}° from these coordinates: one of the two is wrong"

@@ -1,0 +1,316 @@
+"""What tonight offers: the whole catalogue weighed for a rig, every figure told."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from functools import cache
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vigil.documents.rig import Rig
+from vigil.files.deepsky import DeepSkyObject, all_objects
+from vigil.optics.footprint import subtended_deg
+from vigil.planning.spans import local_noon_before
+from vigil.sky.bodies import moon_illumination, observe_moon
+from vigil.sky.brightness import ORDINARY, moonlight, night_light
+from vigil.sky.events import twilights
+from vigil.sky.instants import Floats, from_unix, unix_s
+from vigil.sky.visibility import Turning, above_line, apparent, turning
+
+Dusk = Literal["civil", "nautical", "astronomical"]
+Light = Literal["broadband", "narrowband"]
+
+_STEP_S = 300.0
+# the sky's brightness is looked at every so many steps
+_SKY_EVERY = 9
+# a filter of 7 nm against some 300 nm of a luminance filter: that much of the sky stays out
+_NARROW_GAIN_MAG = 2.5 * np.log10(300 / 7)
+# contrasts between these are worth nothing and everything (magnitudes, sky less object)
+_HOPELESS_MAG, _EASY_MAG = -5.0, 0.5
+_STARS = frozenset({"open cluster", "globular cluster", "star association"})
+_LINES = frozenset(
+    {"emission nebula", "planetary nebula", "supernova remnant", "cluster with nebula", "nebula"}
+)
+_SMALL_SHARE, _FULL_SHARE = 0.12, 0.9
+_PANEL_COST = 0.12
+# a usual brightness where the catalogue knows none, by kind (mag/arcsec²); the rest is unknown
+_USUAL_MAG_ARCSEC2 = {
+    "emission nebula": 23.0,
+    "cluster with nebula": 22.5,
+    "nebula": 22.5,
+    "supernova remnant": 24.0,
+    "reflection nebula": 23.0,
+    "dark nebula": 24.5,
+}
+# kinds whose magnitude in the catalogues is that of their own light
+_WHOLE = frozenset({"galaxy", "galaxy group", "planetary nebula"})
+
+
+@dataclass(frozen=True, slots=True)
+class Weights:
+    """How much each figure counts, 0…3."""
+
+    time: float = 1.0
+    size: float = 1.0
+    brightness: float = 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class Wish:
+    """What one looks for; None leaves a limit out."""
+
+    light: Light = "broadband"
+    dusk: Dusk = "astronomical"
+    kinds: frozenset[str] = frozenset()
+    constellation: str = ""
+    least_arcmin: float | None = None
+    most_arcmin: float | None = None
+    least_altitude_deg: float | None = None
+    least_moon_deg: float | None = None
+    least_hours: float = 0.25
+    not_yet_shot: bool = False
+    weights: Weights = Weights()
+
+
+@dataclass(frozen=True, slots=True)
+class Offer:
+    """One object tonight. `hours` above the rig's horizon in darkness; `highest_deg` within them;
+    `moon_deg` away from the moon half way; `sky_mag` the sky there on the mean, `contrast_mag` that less
+    the object's own surface brightness (None: unknown, or stars); `panels` (columns, rows) to cover it;
+    `fit` in words; `score` 0…1."""
+
+    entry: DeepSkyObject
+    hours: float
+    highest_deg: float
+    moon_deg: float
+    sky_mag: float
+    object_mag: float | None
+    contrast_mag: float | None
+    panels: tuple[int, int] | None
+    fit: str
+    score: float
+
+
+@dataclass(frozen=True, slots=True)
+class Ranking:
+    """The offers, best first; `dark_h` is how long the night is dark, `considered` how many objects stand
+    up at all, `moon_lit` the illuminated share."""
+
+    offers: tuple[Offer, ...]
+    dark_h: float
+    considered: int
+    moon_lit: float
+
+
+@dataclass(frozen=True, slots=True)
+class Catalogue:
+    """Objects as columns, for arithmetic on all at once."""
+
+    entries: tuple[DeepSkyObject, ...]
+    ra_deg: Floats
+    dec_deg: Floats
+    major_arcmin: Floats
+    minor_arcmin: Floats
+    object_mag: Floats
+    lines: NDArray[np.bool_]
+    stars: NDArray[np.bool_]
+
+
+@cache
+def whole_catalogue() -> Catalogue:
+    """All objects that ship with Vigil."""
+    return columns_of(all_objects())
+
+
+def columns_of(entries: tuple[DeepSkyObject, ...]) -> Catalogue:
+    """Objects made ready for `rank`."""
+    major = np.array([e.major_arcmin for e in entries])
+    minor = np.array([e.minor_arcmin or e.major_arcmin for e in entries])
+    return Catalogue(
+        entries,
+        np.array([e.ra_deg for e in entries]),
+        np.array([e.dec_deg for e in entries]),
+        major,
+        minor,
+        np.array([surface_mag_arcsec2(e) or np.nan for e in entries]),
+        np.array([e.kind in _LINES for e in entries]),
+        np.array([e.kind in _STARS for e in entries]),
+    )
+
+
+def surface_mag_arcsec2(entry: DeepSkyObject) -> float | None:
+    """The catalogue's surface brightness; else its magnitude over its ellipse, where that is not the star's
+    within; else what is usual for its kind; None for stars and where nothing is known."""
+    if entry.kind in _STARS:
+        return None
+    if entry.surface_brightness_mag is not None:
+        return entry.surface_brightness_mag
+    if entry.kind in _WHOLE and entry.mag is not None and entry.major_arcmin > 0:
+        minor = entry.minor_arcmin or entry.major_arcmin
+        return float(entry.mag + 2.5 * np.log10(np.pi / 4 * entry.major_arcmin * minor * 3600))
+    return _USUAL_MAG_ARCSEC2.get(entry.kind)
+
+
+def dark_times(rig: Rig, at: datetime, dusk: Dusk) -> Floats:
+    """POSIX seconds every five minutes of the night's darkness; empty where it doesn't get dark."""
+    sun = twilights(local_noon_before(at, rig.site.time_zone), rig.site.place())
+    begins, ends = getattr(sun, f"{dusk}_dusk"), getattr(sun, f"{dusk}_dawn")
+    if begins is None or ends is None or ends <= begins:
+        return np.empty(0)
+    return np.arange(unix_s(begins), unix_s(ends), _STEP_S) + _STEP_S / 2
+
+
+def field_of(rig: Rig) -> tuple[float, float]:
+    """Width and height of the rig's field in degrees, as its sides subtend; 1° × 1° without telescope or
+    camera."""
+    if not rig.frames_sky:
+        return 1.0, 1.0
+    rows, columns = rig.field_px()
+    scale = rig.scale_arcsec_px()
+    return subtended_deg(scale, columns), subtended_deg(scale, rows)
+
+
+def rank(
+    known: Catalogue,
+    rig: Rig,
+    at: datetime,
+    wish: Wish = Wish(),
+    shot: Sequence[str] = (),
+    most: int = 300,
+) -> Ranking:
+    """Weigh every object for the night that a moment belongs to. `shot` names what was shot before."""
+    times = dark_times(rig, at, wish.dusk)
+    noon = local_noon_before(at, rig.site.time_zone)
+    middle = from_unix(unix_s(noon + timedelta(hours=12)))
+    site, lit = rig.site.place(), float(moon_illumination(middle))
+    if times.size == 0:
+        return Ranking((), 0.0, 0, lit)
+    turned = turning(from_unix(times), site)
+    vectors = apparent(known.ra_deg, known.dec_deg, middle, site)
+    up, sines = above_line(vectors, turned, rig.site.sky_line(wish.least_altitude_deg or 0.0))
+    hours = up.sum(axis=1) * (_STEP_S / 3600)
+    chosen = np.flatnonzero((hours >= max(wish.least_hours, 1e-9)) & _wished(known, wish, shot))
+    considered = int(np.count_nonzero(hours > 0))
+    moon = _moon(times, rig)
+    sky, apart = _sky(vectors[chosen], up[chosen], sines[chosen], turned, moon, lit)
+    if wish.least_moon_deg is not None:
+        far = apart >= wish.least_moon_deg
+        chosen, sky, apart = chosen[far], sky[far], apart[far]
+    contrast = sky - known.object_mag[chosen]
+    narrow = wish.light == "narrowband"
+    contrast = np.where(known.lines[chosen] & narrow, contrast + _NARROW_GAIN_MAG, contrast)
+    dark_h = len(times) * _STEP_S / 3600
+    field = field_of(rig)
+    share = np.maximum(known.major_arcmin[chosen], 0) / 60 / min(field)
+    scores = _scores(
+        hours[chosen] / dark_h, share, contrast, known.stars[chosen], narrow & ~known.lines[chosen], wish
+    )
+    best = np.argsort(-scores, kind="stable")[:most]
+    highest = np.where(up[chosen[best]], sines[chosen[best]], -1).max(axis=1)
+    offers = []
+    for k, sine in zip(best, highest, strict=True):
+        n = chosen[k]
+        own = known.object_mag[n]
+        panels, fit = _fit(known.major_arcmin[n], known.minor_arcmin[n], field)
+        offers.append(
+            Offer(
+                known.entries[n],
+                float(hours[n]),
+                float(np.degrees(np.arcsin(sine))),
+                float(apart[k]),
+                float(sky[k]),
+                None if np.isnan(own) else float(own),
+                None if np.isnan(contrast[k]) else float(contrast[k]),
+                panels,
+                fit,
+                float(scores[k]),
+            )
+        )
+    return Ranking(tuple(offers), dark_h, considered, lit)
+
+
+def _wished(known: Catalogue, wish: Wish, shot: Sequence[str]) -> NDArray[np.bool_]:
+    good = np.ones(len(known.entries), dtype=bool)
+    if wish.least_arcmin is not None:
+        good &= known.major_arcmin >= wish.least_arcmin
+    if wish.most_arcmin is not None:
+        good &= known.major_arcmin <= wish.most_arcmin
+    if wish.kinds:
+        good &= np.array([e.kind in wish.kinds for e in known.entries])
+    if wish.constellation:
+        good &= np.array([e.constellation == wish.constellation for e in known.entries])
+    if wish.not_yet_shot and shot:
+        before = set(shot)
+        good &= np.array([e.name not in before and before.isdisjoint(e.aliases) for e in known.entries])
+    return good
+
+
+def _moon(times: Floats, rig: Rig) -> tuple[Floats, Floats]:
+    """The moon's apparent direction (m, 3) in the intermediate frame, and its altitude, at every ninth
+    instant."""
+    instants, site = from_unix(times[::_SKY_EVERY]), rig.site.place()
+    seen, turned = observe_moon(instants, site), turning(instants, site)
+    altitude, azimuth = np.radians(seen.altitude_deg)[:, None], np.radians(seen.azimuth_deg)[:, None]
+    level = turned.north * np.cos(azimuth) + turned.east * np.sin(azimuth)
+    return turned.up * np.sin(altitude) + level * np.cos(altitude), seen.altitude_deg
+
+
+def _sky(
+    vectors: Floats,
+    up: NDArray[np.bool_],
+    sines: NDArray[np.float32],
+    turned: Turning,
+    moon: tuple[Floats, Floats],
+    lit: float,
+) -> tuple[Floats, Floats]:
+    """Mean sky (mag/arcsec²) where and while each object stands up, and how far the moon is then."""
+    use = up[:, ::_SKY_EVERY].astype(np.float32)
+    # an object that is up for less than the sky is looked at counts where it stands highest
+    none = use.sum(axis=1) == 0
+    use[none, np.argmax(sines[none, ::_SKY_EVERY], axis=1) if none.any() else 0] += none[none]
+    altitude = np.degrees(np.arcsin(np.clip(sines[:, ::_SKY_EVERY], 0.02, 1)))
+    apart = np.degrees(np.arccos(np.clip(vectors.astype(np.float32) @ moon[0].T.astype(np.float32), -1, 1)))
+    light = night_light(altitude, 0.0) + moonlight(lit, apart, moon[1], altitude, ORDINARY.extinction_mag)
+    share = use / use.sum(axis=1, keepdims=True)
+    return np.asarray(-2.5 * np.log10((light * share).sum(axis=1))), np.asarray((apart * share).sum(axis=1))
+
+
+def _scores(
+    time: Floats,
+    share: Floats,
+    contrast: Floats,
+    stars: NDArray[np.bool_],
+    vain: NDArray[np.bool_],
+    wish: Wish,
+) -> Floats:
+    """The weighted mean of what time, size and brightness are worth, 0…1 each."""
+    size = np.where(share < _SMALL_SHARE, share / _SMALL_SHARE, 1.0)
+    size = np.where(share > _FULL_SHARE, 1 / (1 + _PANEL_COST * (share / _FULL_SHARE) ** 2), size)
+    bright = np.clip((contrast - _HOPELESS_MAG) / (_EASY_MAG - _HOPELESS_MAG), 0, 1)
+    bright = np.where(np.isnan(bright), np.where(stars, 0.6, 0.25), bright)
+    bright = np.where(vain, 0.3 * bright, bright)
+    w = wish.weights
+    total = max(w.time + w.size + w.brightness, 1e-9)
+    return np.asarray((w.time * np.minimum(time, 1) + w.size * size + w.brightness * bright) / total)
+
+
+def _fit(
+    major_arcmin: float, minor_arcmin: float, field: tuple[float, float]
+) -> tuple[tuple[int, int] | None, str]:
+    """How an object fills the frame, in words, with the panels that it needs laid along it."""
+    if major_arcmin <= 0:
+        return None, "size unknown"
+    share = major_arcmin / 60 / min(field)
+    if share < _SMALL_SHARE:
+        return (1, 1), "small"
+    # along the longer side of the sensor
+    long, short = max(field), min(field)
+    need = [
+        max(1, int(np.ceil((size / 60 - side) / (0.8 * side) - 1e-9)) + 1)
+        for size, side in ((major_arcmin, long), (minor_arcmin, short))
+    ]
+    panels = (need[0], need[1]) if field[0] >= field[1] else (need[1], need[0])
+    count = need[0] * need[1]
+    return panels, "fits" if count == 1 else f"{count} panels"
