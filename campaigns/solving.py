@@ -85,9 +85,10 @@ def judged(found: Solution, case: Case) -> dict[str, Any]:
     """Whether it is solved, and whether wrongly: over 1′ or 1 % off, or the wrong hand."""
     if found.wcs is None:
         return {"solved": False, "wrong": False, "reason": found.reason}
-    aim = case.scene.aim
     # a mirrored frame is turned about its middle: the centre stays
-    off_arcsec = 3600 * float(separation_deg(found.wcs.ra_deg, found.wcs.dec_deg, aim.ra_deg, aim.dec_deg))
+    off_arcsec = 3600 * min(
+        float(separation_deg(found.wcs.ra_deg, found.wcs.dec_deg, *centre)) for centre in case.centres_deg()
+    )
     scale_off = abs(found.wcs.scale_arcsec_px / case.scene.scale_arcsec_px - 1)
     wrong = off_arcsec > 60 * _WRONG_ARCMIN or scale_off > _WRONG_SHARE or found.wcs.mirrored != case.mirrored
     return {
@@ -152,7 +153,9 @@ def try_nothing(number: int) -> dict[str, Any]:
         found = solve_stars(stars, (SIDE_PX, SIDE_PX), search)
         # under clouds the brightest stars may be seen; then solving them is right
         result[name] = (
-            judged(found, case) if kind == "clouds" else {"solved": found.solved, "wrong": found.solved}
+            judged(found, replace(case, mirrored=False, troubles=()))
+            if kind == "clouds"
+            else {"solved": found.solved, "wrong": found.solved}
         )
     return result
 

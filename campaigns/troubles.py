@@ -12,6 +12,7 @@ from vigil.simulator.above.stars import true_stars
 from vigil.simulator.chance import generator
 from vigil.simulator.frame.draw import draw
 from vigil.simulator.frame.scene import Scene, radius_deg, to_pixels
+from vigil.sky.tangent import deproject
 
 SIDE_PX = 2048
 TROUBLES = (
@@ -37,6 +38,23 @@ class Case:
     mirrored: bool
     troubles: tuple[str, ...]
     stars_left: int
+
+    def centres_deg(self) -> list[tuple[float, float]]:
+        """Where the frame's middle looks; of a doubled one, whose mount jumped in mid-exposure, both."""
+        aim, walk = self.scene.aim, self.scene.blur.walk_px
+        if "doubled" not in self.troubles:
+            return [(aim.ra_deg, aim.dec_deg)]
+        # stars that stand higher in the frame: it looked lower
+        found = []
+        for dx, dy in walk:
+            turn = np.radians(aim.position_angle_deg)
+            across, along = -dx, -dy
+            xi = -across * np.cos(turn) + along * np.sin(turn)
+            eta = across * np.sin(turn) + along * np.cos(turn)
+            step = self.scene.scale_arcsec_px / 3600
+            ra, dec = deproject(xi * step, eta * step, aim.ra_deg, aim.dec_deg)
+            found.append((float(ra), float(dec)))
+        return found
 
 
 def case_of(number: int, sides_deg: tuple[float, float], group: str) -> Case:

@@ -196,6 +196,7 @@ def test_what_brings_each_about() -> None:
         "tracking": "WakeMount",
         "pointed": "Slew",
         "focus fresh": "Focus",
+        "camera angle": "TurnByHand",
         "on target": "Centre",
         "filter": "ChangeFilter",
     }

@@ -15,6 +15,7 @@ from vigil.documents.hand import ACTIONS, UnknownAction, find_action, read_value
 from vigil.documents.messages import Ask, Command, Deed, Stage
 from vigil.documents.rig import PART_OF_DEVICE, Rig
 from vigil.documents.rig.change import path_of, with_value, with_values
+from vigil.documents.rig.mount import RotatorPart
 from vigil.documents.store import load
 from vigil.files.fits import read_frame
 from vigil.keeper.keeper import Keeper
@@ -24,6 +25,8 @@ from vigil.runtime.clock import ScenarioClock
 from vigil.runtime.simulated import run_virtual, simulated_loop
 from vigil.runtime.workshop import Workshop
 from vigil.simulator.observatory import SimObservatory
+from vigil.sky.angles import separation_deg
+from vigil.sky.turns import turn_to_deg
 
 
 def full_rig() -> Rig:
@@ -162,7 +165,7 @@ def test_every_kind_of_device_is_driven_by_hand(tmp_path: Path) -> None:
         }
         assert untried == {
             ("camera", "loop"), ("camera", "stop"), ("guide camera", "loop"), ("guide camera", "stop"),
-            ("cover", "stop"), ("roof", "stop"),
+            ("cover", "stop"), ("roof", "stop"), ("mount", "centre"), ("mount", "frame"),
         }  # fmt: skip
         status = await bench.link.status()
         assert {r.name for r in status.reports} == set(PART_OF_DEVICE)
@@ -171,6 +174,23 @@ def test_every_kind_of_device_is_driven_by_hand(tmp_path: Path) -> None:
             assert (await bench.do(device, "disconnect")).stage is Stage.DONE
 
     by_hand(main, full_rig(), tmp_path)
+
+
+def test_the_telescope_is_sent_and_the_camera_turned_by_hand(tmp_path: Path) -> None:
+    async def main(bench: Bench) -> None:
+        assert (await bench.do("all", "connect")).stage is Stage.DONE
+        await bench.do("mount", "unpark")
+        where = {"ra": "05 16 29", "dec": "+34 21"}
+        centred = await bench.do("mount", "centre", **where)
+        assert centred.stage is Stage.DONE and "px off after frame" in centred.reason, centred.reason
+        framed = await bench.do("mount", "frame", **where, angle_deg=30.0)
+        assert framed.stage is Stage.DONE, framed.reason
+        assert abs(turn_to_deg(bench.truth.position_angle_deg(), 30.0)) < 0.3
+        ra_deg, dec_deg = bench.truth.pointing_deg()
+        # within four of the quick rig's large pixels
+        assert 3600 * float(separation_deg(ra_deg, dec_deg, 79.1208, 34.35)) < 4.5 * 4.85
+
+    by_hand(main, quick_rig(rotator=RotatorPart(name="Turnstile")), tmp_path)
 
 
 REFUSALS: list[tuple[str, str, dict[str, Any], str]] = [

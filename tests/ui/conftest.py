@@ -122,9 +122,15 @@ class Stage:
         self.settle()
 
     def settle(self) -> None:
-        kinds = ("last frame", "chart", "catalogue", "past night")
-        self.qtbot.waitUntil(lambda: not any(self.jobs.busy(kind) for kind in kinds), timeout=120_000)
-        QApplication.processEvents()
+        kinds = ("last frame", "chart", "catalogue", "past night", "ranking", "year", "strips", "backdrops")
+        targets = self.window.workspaces.get("Targets")
+
+        def quiet() -> bool:
+            return not any(self.jobs.busy(kind) for kind in kinds) and not (targets and targets.settling)
+
+        self.qtbot.waitUntil(quiet, timeout=120_000)
+        for _ in range(8):  # what came in, then what follows in the layout
+            QApplication.processEvents()
 
     def workspace(self, name: str) -> Any:
         self.window.go_to(name)
@@ -135,6 +141,13 @@ class Stage:
         modifier = Qt.KeyboardModifier.ControlModifier if control else Qt.KeyboardModifier.NoModifier
         target = QApplication.focusWidget() or self.window
         self.qtbot.keyClick(target, key, modifier)
+
+
+@pytest.fixture(autouse=True)
+def a_shelf_of_its_own(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A shelf and pictures of its own for each test."""
+    for name in ("DATA", "STATE", "CACHE"):
+        monkeypatch.setenv(f"XDG_{name}_HOME", str(tmp_path / name))
 
 
 @pytest.fixture(scope="session")

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QApplication, QLabel, QWidget
 from campaigns.demo import demo_plan
 from tests.ui.conftest import ToldNight
 from tests.ui.fitting import misfits
+from tests.ui.planned import add_target
 from vigil.documents.events import Event
 from vigil.documents.messages import Status
 from vigil.documents.plan import NightPlan
@@ -59,7 +60,7 @@ def every_moment(
     window.resize(*size)
     window.show()
     session.take_link(LinkState.OPEN, "")
-    model.add_target("NGC 1499", 60.2, 36.37)
+    add_target(model, "NGC 1499", 60.2, 36.37)
     found: list[str] = []
 
     def look(moment: str) -> None:

@@ -8,6 +8,7 @@ from PyQt6.QtGui import QGuiApplication
 
 from campaigns.demo import demo_plan, demo_rig
 from tests.ui.conftest import Stage
+from tests.ui.planned import add_target
 from vigil.documents.events import Kind
 from vigil.documents.plan import NightPlan
 from vigil.documents.store import load
@@ -21,7 +22,7 @@ def model(path: Path | None = None) -> PlanModel:
 def test_each_change_can_be_undone_and_is_saved(tmp_path: Path) -> None:
     plan = model(tmp_path / "plan.json")
     first = plan.plan
-    block = plan.add_target("NGC 1893", 80.72, 33.41)
+    block = add_target(plan, "NGC 1893", 80.72, 33.41)
     assert block.id == "ngc1893" and [x.id for x in block.lines] == ["ngc1893-ha", "ngc1893-l"]
     plan.edit_line("ngc1893", "ngc1893-ha", count=5, exposure_s=240.0)
     line_id = plan.add_line("ngc1893")
@@ -45,9 +46,9 @@ def test_a_plan_may_become_empty_and_be_filled_again(tmp_path: Path) -> None:
     plan.remove_line("ic405", "ic405-l")  # the last line takes its block with it
     assert plan.plan.blocks == [] and "no target" in plan.contradictions()[0]
     assert load(NightPlan, tmp_path / "plan.json").blocks == []
-    block = plan.add_target("M 1", 83.63, 22.02)
+    block = add_target(plan, "M 1", 83.63, 22.02)
     assert block.lines[0].filter == "L" and plan.contradictions() == []
-    second = plan.add_target("M 1", 83.63, 22.02)
+    second = add_target(plan, "M 1", 83.63, 22.02)
     assert second.id == "m1-2" and len({x.id for b in plan.plan.blocks for x in b.lines}) == 2
 
 
@@ -66,7 +67,7 @@ def test_bad_values_are_refused_with_what_would_be_right() -> None:
 def test_a_plan_that_cannot_be_saved_says_so(tmp_path: Path) -> None:
     (tmp_path / "file").write_text("")
     plan = model(tmp_path / "file" / "plan.json")
-    plan.add_target("M 1", 83.63, 22.02)
+    add_target(plan, "M 1", 83.63, 22.02)
     assert "can't be saved" in plan.save_problem and len(plan.plan.blocks) == 2
 
 
@@ -133,7 +134,7 @@ def test_the_plan_as_text(stage: Stage) -> None:
 
 def test_choosing_in_the_picture_and_in_the_text_is_one(stage: Stage) -> None:
     night = stage.workspace("Night")
-    stage.plan.add_target("NGC 1499", 60.2, 36.37)
+    add_target(stage.plan, "NGC 1499", 60.2, 36.37)
     stage.settle()
     night.text.blocks[1].lines[0].count.setFocus()
     assert night.picture.chosen_block == "ngc1499"

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QHelpEvent, QMouseEvent
 from PyQt6.QtWidgets import QApplication, QToolTip
 
 from tests.ui.conftest import Stage
+from tests.ui.planned import add_target
 from vigil.cli.files import demo_file
 from vigil.documents.events import Kind
 from vigil.documents.hand import ACTIONS, find_action
@@ -226,6 +227,7 @@ def test_every_control_of_every_device_asks_for_what_it_says(stage: Stage) -> No
     typed = {
         "exposure_s": "3", "binning": "2", "set_point_c": "-5", "position": "20000", "steps": "-15",
         "ra": "05 16", "dec": "+34", "angle_deg": "45", "degrees": "5", "step": "7", "percent": "30",
+        "within_deg": "2",
     }  # fmt: skip
     tried: set[tuple[str, str]] = set()
     for part in parts_of(full):
@@ -348,7 +350,7 @@ def test_muster_leads_to_the_field_and_offers_a_remedy(stage: Stage) -> None:
 
 def test_what_contradicts_tonights_plan_is_listed(stage: Stage) -> None:
     rig = stage.workspace("Rig")
-    stage.plan.add_target("low", 10.0, -40.0)
+    add_target(stage.plan, "low", 10.0, -40.0)
     assert any("low rises to 3° at most" in line.finding.words for line in rig.muster.lines)
 
 

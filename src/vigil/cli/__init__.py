@@ -74,7 +74,7 @@ def _parser() -> argparse.ArgumentParser:
     window.set_defaults(module="window")
 
     night = commands.add_parser("night", help="look at a running night, hold it, end it")
-    night.add_argument("action", choices=["status", "hold", "resume", "end", "speed", "skip"])
+    night.add_argument("action", choices=["status", "hold", "resume", "accept", "end", "speed", "skip"])
     night.add_argument("value", nargs="?", type=float, metavar="N", help="speed: times real time")
     night.add_argument("--rig", metavar="RIG", help="rig (JSON); the demo's where not given")
     night.add_argument("--now", action="store_true", help="hold: abandon the exposure under way")
@@ -327,6 +327,7 @@ SCENARIO_ACTIONS = {
     "set": "FIELD VALUE",
     "fault": "KIND [DEVICE]",
     "turn": "HIGHER EAST",
+    "turn-camera": "DEGREES",
 }
 """What `vigil scenario` can do, and the words that go with it."""
 
@@ -347,7 +348,8 @@ ship with Vigil, or a file; `vigil run`, `window` and `shoot` take it as --scena
   take SCENARIO         put another one in force there
   set FIELD VALUE       change one value there: set air.seeing_arcsec 4
   fault KIND [DEVICE]   something goes wrong now, for --minutes: fault "wheel jams"
-  turn HIGHER EAST      turn the polar axis's adjusters, arc-minutes: turn -- -1.5 0.5"""
+  turn HIGHER EAST      turn the polar axis's adjusters, arc-minutes: turn -- -1.5 0.5
+  turn-camera DEGREES   turn the camera in its collar, as a person would"""
 
 _SHOOT = """Draws frames of the simulated sky with a rig's optics and camera, and nothing else: no night,
 no keeper. The sky, the mount's aim and the noise follow from the scenario and the seed alone."""

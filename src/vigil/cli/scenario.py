@@ -81,6 +81,11 @@ def _asked(args: argparse.Namespace) -> dict[str, Any]:
             return {"fault": fault if args.amount is None else {**fault, "amount": args.amount}}
         case "turn", 2:
             return {"adjusters": words}
+        case "turn-camera", 1:
+            try:
+                return {"camera_turn_deg": float(words[0])}
+            except ValueError:
+                raise BadInput(f"turn-camera {words[0]!r}: degrees, positive from north to east") from None
     raise BadInput(f"vigil scenario {args.action} {SCENARIO_ACTIONS[args.action]}".strip())
 
 

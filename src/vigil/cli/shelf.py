@@ -15,7 +15,7 @@ from vigil.ledger.counts import frames_taken
 from vigil.planning.framing import blocks_of, field_of_framed
 from vigil.planning.offer import field_of
 from vigil.planning.shelfcsv import ColumnsUnclear, from_csv, to_csv
-from vigil.runtime.folders import folders_of, shelf_file
+from vigil.runtime.folders import ledger_file, shelf_file
 from vigil.sky.angles import format_dec, format_ra
 
 
@@ -119,7 +119,7 @@ def _plan(name: str, path: Path, args: argparse.Namespace) -> int:
     rig = load_document(Rig, rig_path(args.rig or EXAMPLE_RIGS[0]))
     framed = _named(load_shelf(), name)
     plan = load_document(NightPlan, path) if path.exists() else NightPlan(name=framed.name, blocks=[])
-    taken = frames_taken(folders_of(rig.id).ledger)
+    taken = frames_taken(ledger_file(rig.id))
     otherwise = plan.blocks[-1].lines if plan.blocks else []
     blocks = blocks_of(
         framed,

@@ -184,7 +184,7 @@ class Focuser(Device, Protocol):
 class Mount(Device, Protocol):
     """`move_axis` turns at a rate until 0 or `stop` is sent; axis 0 is right ascension (west positive),
     axis 1 declination (north positive). `pulse` moves at the guide rate for a while: "west", "east",
-    "north" or "south"."""
+    "north" or "south". `sync` tells it where it looks."""
 
     async def read(self) -> MountState: ...
 
@@ -195,6 +195,8 @@ class Mount(Device, Protocol):
     async def track(self, on: bool) -> None: ...
 
     async def slew(self, ra_deg: float, dec_deg: float) -> None: ...
+
+    async def sync(self, ra_deg: float, dec_deg: float) -> None: ...
 
     async def move_axis(self, axis: int, rate_deg_s: float) -> None: ...
 

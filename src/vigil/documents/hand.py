@@ -92,6 +92,17 @@ ACTIONS: dict[str, tuple[Action, ...]] = {
     ),
     "mount": (
         Action("slew", "slew to", (Value("ra", Takes.TEXT), Value("dec", Takes.TEXT))),
+        Action("centre", "slew and centre", (Value("ra", Takes.TEXT), Value("dec", Takes.TEXT))),
+        Action(
+            "frame",
+            "slew, turn and centre",
+            (
+                Value("ra", Takes.TEXT),
+                Value("dec", Takes.TEXT),
+                Value("angle_deg", Takes.NUMBER, "°"),
+                Value("within_deg", Takes.NUMBER, "°", 1.5),
+            ),
+        ),
         Action("to", "go to", (Value("position", Takes.TEXT),)),
         Action(
             "nudge",

@@ -27,6 +27,7 @@ class Command(StrEnum):
     RETIRE = "retire"
     SPEED = "speed"
     SKIP = "skip"
+    ACCEPT = "accept"
     DEVICE = "device"
     RIG = "rig"
     SCENARIO = "scenario"

@@ -63,6 +63,16 @@ class PointingRecord:
 
 
 @dataclass(frozen=True, slots=True)
+class AngleRecord:
+    """The camera's position angle by the last solved frame; `accepted_for` is the block that it was found
+    good enough for, though it is off."""
+
+    at: datetime
+    position_angle_deg: float
+    accepted_for: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class Waiver:
     """A soft condition set aside until a moment, a filter change or a temperature change."""
 
@@ -97,6 +107,7 @@ class NightState:
     lights_since_focus: tuple[LightFigures, ...] = ()
     focus: FocusRecord | None = None
     pointing: PointingRecord | None = None
+    angle: AngleRecord | None = None
     waivers: tuple[Waiver, ...] = ()
     given_up: frozenset[str] = frozenset()
     hold: str | None = None
@@ -133,7 +144,7 @@ def _night_started(state: NightState, event: Event) -> NightState:
 
 def _night_resumed(state: NightState, event: Event) -> NightState:
     # what a dead keeper had under way is gone; pointing can't be trusted, counts and focus can
-    return replace(state, activities={}, exposing=None, pointing=None, waiting=None)
+    return replace(state, activities={}, exposing=None, pointing=None, angle=None, waiting=None)
 
 
 def _waiting(state: NightState, event: Event) -> NightState:
@@ -154,6 +165,8 @@ def _activity_ended(state: NightState, event: Event) -> NightState:
             state = replace(state, pointing=None)
         elif disturbed == "focus":
             state = replace(state, focus=None)
+        elif disturbed == "angle":
+            state = replace(state, angle=None)
     if focus := values.get("focus"):
         record = FocusRecord(
             focus["position"], focus["filter"], focus["temperature_c"], focus["hfr_px"], event.at
@@ -161,6 +174,8 @@ def _activity_ended(state: NightState, event: Event) -> NightState:
         state = replace(state, focus=record, lights_since_focus=())
     if pointing := values.get("pointing"):
         state = replace(state, pointing=PointingRecord(at=event.at, **pointing))
+    if angle := values.get("angle"):
+        state = replace(state, angle=AngleRecord(at=event.at, **angle))
     return state
 
 
@@ -192,6 +207,9 @@ def _frame_measured(state: NightState, event: Event) -> NightState:
     if pointing and values.get("off_arcsec") is not None and values["block"] == pointing.block:
         pointing = replace(pointing, off_px=values["off_px"], off_arcsec=values["off_arcsec"])
         state = replace(state, pointing=pointing)
+    if values.get("position_angle_deg") is not None:
+        accepted = state.angle.accepted_for if state.angle else ""
+        state = replace(state, angle=AngleRecord(event.at, values["position_angle_deg"], accepted))
     if not values["hfr_px"]:
         return state
     figures = LightFigures(
@@ -205,7 +223,10 @@ def _block_given_up(state: NightState, event: Event) -> NightState:
 
 
 def _by_hand(state: NightState, event: Event) -> NightState:
-    return replace(state, pointing=None) if "pointing" in event.values["disturbed"] else state
+    disturbed = event.values["disturbed"]
+    if "angle" in disturbed:
+        state = replace(state, angle=None)
+    return replace(state, pointing=None) if "pointing" in disturbed else state
 
 
 def _rig_changed(state: NightState, event: Event) -> NightState:

@@ -96,8 +96,13 @@ class StandingOrders(Piece):
     focus_colder_by_c: Annotated[float, Field(gt=0)] = 1.2
     focus_every_min: Annotated[float, Field(gt=0)] = 90.0
     focus_grown_by_percent: Annotated[float, Field(gt=0)] = 15.0
-    target_reach_px: Annotated[float, Field(gt=0)] = 4.0
+    target_reach_px: Annotated[float, Field(ge=1)] = 4.0
     target_keep_arcmin: Annotated[float, Field(gt=0)] = 2.0
+    angle_within_deg: Annotated[float, Field(gt=0, le=45)] = 1.5
+    """How far the camera may be turned from a target's position angle; half a turn is the same."""
+    turn_wait_min: Annotated[float, Field(gt=0)] = 10.0
+    """How long a person is waited for who is to turn the camera."""
+    turn_unanswered: Literal["go on as it is", "leave the target out", "hold"] = "go on as it is"
     park_at_end: bool = True
     warm_at_end: bool = True
 

@@ -2,19 +2,36 @@
 
 from abc import ABC, abstractmethod
 from collections.abc import Awaitable, Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from vigil.devices.supervised import Rigged
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.engine.measuring import Measurer
+from vigil.engine.policy import Policy
 from vigil.engine.progress import Progress
 from vigil.runtime.clock import Clock
 
 
 class ActivityFailed(RuntimeError):
     """The activity could not bring its condition about; the message says why."""
+
+
+class Answers:
+    """A person's word to the activity under way, taken once."""
+
+    def __init__(self) -> None:
+        self._accepted = False
+
+    def accept(self) -> None:
+        """It is good enough as it is."""
+        self._accepted = True
+
+    def taken(self) -> bool:
+        """Whether that was said since the last time."""
+        accepted, self._accepted = self._accepted, False
+        return accepted
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,6 +46,8 @@ class Kit:
     progress: Progress
     step: Callable[[dict[str, Any], str], Awaitable[None]]
     """Records a step of the activity under way: its numbers and a sentence."""
+    answers: Answers = field(default_factory=Answers)
+    """What people say to an activity that asks them."""
 
 
 @dataclass(frozen=True)
@@ -52,6 +71,11 @@ class Activity(ABC):
     @abstractmethod
     def expected_s(self) -> float:
         """How long it usually takes."""
+
+    @property
+    def policy(self) -> Policy | None:
+        """In place of its kind's, where the plan chooses."""
+        return None
 
     @abstractmethod
     async def run(self, kit: Kit) -> dict[str, Any]:

@@ -12,7 +12,7 @@ from typing import Any
 from vigil.devices.protocols import Devices
 from vigil.devices.supervised import POLL_S, Rigged
 from vigil.documents.events import Kind
-from vigil.documents.night import RunState
+from vigil.documents.night import NotAllowed, RunState
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.documents.store import dump
@@ -142,6 +142,12 @@ class Night:
         """Another rig, from the next decision on; only values that are safe to change may differ."""
         self._rig_wanted = rig, words
         self._wake.set()
+
+    def accept(self) -> None:
+        """To what an activity asks of a person: it is good enough as it is. Raises NotAllowed."""
+        if not any(a["kind"] == "turn by hand" for a in self._recorder.state.activities.values()):
+            raise NotAllowed("nothing is asked")
+        self._carrier.kit().answers.accept()
 
     def end(self, reason: str) -> None:
         """Abandon what is under way and close the night."""
@@ -299,7 +305,7 @@ class Night:
     async def _after_failure(
         self, condition: Condition, activity: Activity, problem: str, candidate: Candidate
     ) -> None:
-        policy, now = POLICIES[activity.KIND], self._clock.utcnow()
+        policy, now = activity.policy or POLICIES[activity.KIND], self._clock.utcnow()
         failures, pause_s = self._count_failure(condition.name, activity.KIND)
         again = now + timedelta(seconds=pause_s)
         if failures < policy.tries:
@@ -308,6 +314,8 @@ class Night:
             await self._waive(condition, again, problem)
         elif policy.then is GiveUp.SKIP_BLOCK:
             await self._give_up(candidate, problem)
+        elif policy.then is GiveUp.HOLD:
+            self._hold_wanted = problem
         else:
             self._since_exposure.clear()
             await self._wait(again, f"{problem}; tried {failures} times, again then")

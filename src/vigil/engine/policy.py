@@ -10,6 +10,7 @@ class GiveUp(StrEnum):
     WAIVE = "go on without it for a while"
     PAUSE = "wait, then try again"
     SKIP_BLOCK = "give the block up"
+    HOLD = "hold the night"
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,6 +36,8 @@ POLICIES: dict[str, Policy] = {
     "open": Policy(3, (10.0, 60.0), GiveUp.PAUSE),
     "heat": Policy(2, (10.0,), GiveUp.WAIVE, later_s=1800.0),
     "focus": Policy(2, (60.0,), GiveUp.WAIVE, later_s=1800.0),
+    "turn camera": Policy(3, (10.0, 60.0), GiveUp.WAIVE, later_s=3600.0),
+    "turn by hand": Policy(1, (), GiveUp.WAIVE, later_s=3600.0),
     "centre": Policy(3, (30.0, 120.0), GiveUp.PAUSE),
     "expose": Policy(3, (5.0, 30.0), GiveUp.PAUSE),
 }

@@ -84,6 +84,22 @@ def write_frame(path: Path, image: np.ndarray, header: Header) -> None:
     write_atomically(path, lambda stream: unit.writeto(stream, output_verify="exception"))
 
 
+def read_header(path: Path) -> dict[str, Any]:
+    """The first image's header alone, quickly; empty for a file that isn't FITS or can't be read."""
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            header = dict(fits.getheader(path))
+            return header if header.get("NAXIS", 0) >= 2 else dict(fits.getheader(path, 1))
+    except (OSError, ValueError, IndexError, KeyError):
+        return {}
+
+
+def plane_shape(header: dict[str, Any]) -> tuple[int, int]:
+    """(rows, columns) of the image that a header belongs to; zeros when it doesn't say."""
+    return int(header.get("NAXIS2", 0)), int(header.get("NAXIS1", 0))
+
+
 def top_down(header: dict[str, Any]) -> bool:
     """Whether a file says that its first row is the picture's top one; else it is the bottom one."""
     return str(header.get("ROWORDER", "")).strip().upper() == "TOP-DOWN"

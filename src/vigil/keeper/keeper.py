@@ -337,6 +337,9 @@ class Keeper:
             self._hand.stop_loops()
             await night.resume()
             return "resumed"
+        if ask.command is Command.ACCEPT:
+            night.accept()
+            return "taken as it is"
         night.end(str(ask.values.get("reason") or "ended by hand"))
         return "ending the night: park, warm up, disconnect"
 

@@ -83,12 +83,21 @@ def blocks_of(
                     position_angle_deg=foot.position_angle_deg,
                 ),
                 span=span or Span(),
-                lines=[
-                    line.model_copy(update={"id": f"{block_id}-{n}"}) for n, line in enumerate(lines, start=1)
-                ],
+                lines=_with_ids(block_id, lines),
             )
         )
     return blocks
+
+
+def _with_ids(block_id: str, lines: list[ExposureLine]) -> list[ExposureLine]:
+    """Ids by their filters: frames count by them."""
+    made: list[ExposureLine] = []
+    for line in lines:
+        stem = f"{block_id}-{line.filter.casefold() or 'plain'}"
+        taken = {x.id for x in made}
+        own = next(i for i in (stem, *(f"{stem}-{n}" for n in range(2, 10_000))) if i not in taken)
+        made.append(line.model_copy(update={"id": own}))
+    return made
 
 
 def _left(lines: list[ExposureLine], name: str, taken: Callable[[str, str], int]) -> list[ExposureLine]:

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 _LONGEST_SOCKET_BYTES = 100
+LEDGER = "ledger.sqlite"
 
 
 @dataclass(frozen=True, slots=True)
@@ -17,7 +18,7 @@ class Folders:
 
     @property
     def ledger(self) -> Path:
-        return self.data / "ledger.sqlite"
+        return self.data / LEDGER
 
     @property
     def frames(self) -> Path:
@@ -54,7 +55,7 @@ def folders_of(rig_id: str) -> Folders:
     Raises OSError when one can't be made, and ValueError when the socket's path would be too long.
     """
     home = Path.home()
-    data = _base("XDG_DATA_HOME", home / ".local" / "share") / "vigil" / rig_id
+    data = data_folder(rig_id)
     state = _base("XDG_STATE_HOME", home / ".local" / "state") / "vigil" / rig_id
     runtime = _base("XDG_RUNTIME_DIR", state.parent.parent / "vigil-run") / "vigil" / rig_id
     for folder in (data, state):
@@ -65,6 +66,16 @@ def folders_of(rig_id: str) -> Folders:
     if len(os.fsencode(folders.socket)) >= _LONGEST_SOCKET_BYTES:
         raise ValueError(f"{folders.socket}: too long for a socket; set XDG_RUNTIME_DIR to a shorter folder")
     return folders
+
+
+def data_folder(rig_id: str) -> Path:
+    """Where a rig's ledger and frames are; may not exist yet."""
+    return _base("XDG_DATA_HOME", Path.home() / ".local" / "share") / "vigil" / rig_id
+
+
+def ledger_file(rig_id: str) -> Path:
+    """A rig's ledger, for reading it without a keeper; may not exist yet."""
+    return data_folder(rig_id) / LEDGER
 
 
 def rigs_folder() -> Path:
@@ -85,6 +96,11 @@ def own_catalogue_folder() -> Path:
 def shelf_file() -> Path:
     """Where framed targets are kept; may not exist yet."""
     return _base("XDG_DATA_HOME", Path.home() / ".local" / "share") / "vigil" / "shelf.json"
+
+
+def backdrops_file() -> Path:
+    """Where the list of one's own pictures on the chart is kept; may not exist yet."""
+    return _base("XDG_DATA_HOME", Path.home() / ".local" / "share") / "vigil" / "backdrops.json"
 
 
 def _base(variable: str, otherwise: Path) -> Path:

@@ -42,9 +42,10 @@ class SimScenery:
 
     def change(self, asked: dict[str, Any]) -> str:
         """`values` sets fields by their paths, `fault` (its fields) begins now where it says no time,
-        `scenario` replaces the whole, `adjusters` turns the polar axis's screws (arc-minutes higher,
-        east). Returns what was done, in words. Raises ValueError."""
-        unknown = asked.keys() - {"values", "fault", "scenario", "adjusters"}
+        `scenario` replaces the whole, `adjusters` turns the polar axis's screws (arc-minutes higher, east),
+        `camera_turn_deg` the camera in its collar, as a person would. Returns what was done, in words.
+        Raises ValueError."""
+        unknown = asked.keys() - {"values", "fault", "scenario", "adjusters", "camera_turn_deg"}
         if unknown:
             raise ValueError(f"the scenario knows nothing of {', '.join(sorted(unknown))}")
         said = []
@@ -58,6 +59,8 @@ class SimScenery:
             said.append(self._add_fault(asked["fault"]))
         if "adjusters" in asked:
             said.append(self._turn(asked["adjusters"]))
+        if "camera_turn_deg" in asked:
+            said.append(self._turn_camera(asked["camera_turn_deg"]))
         return "; ".join(said)
 
     def _set(self, values: dict[str, Any]) -> str:
@@ -79,6 +82,14 @@ class SimScenery:
         scenario = observatory.scenario
         observatory.change_scenario(scenario.model_copy(update={"faults": [*scenario.faults, fault]}))
         return fault.words
+
+    def _turn_camera(self, asked: Any) -> str:
+        if isinstance(asked, bool) or not isinstance(asked, int | float):
+            raise ValueError(f"camera_turn_deg: a number of degrees, found {asked!r}")
+        bench = self._observatory.truth.bench
+        bench.state.rotator_deg = (bench.state.rotator_deg + float(asked)) % 360
+        bench.save()
+        return f"the camera was turned by {asked:+.1f}°"
 
     def _turn(self, asked: Any) -> str:
         try:

@@ -63,7 +63,7 @@ class SimMount:
         bench.need("mount")
         now = bench.clock.utcnow()
         self._settle_motion(now)
-        ra_deg, dec_deg = self._believed_deg(now)
+        ra_deg, dec_deg = self._told_deg(*self._believed_deg(now), 1)
         state = bench.state
         side = PierSide(state.pier_side) if self._tells_side else PierSide.UNKNOWN
         return MountState(ra_deg, dec_deg, state.tracking, state.parked, state.motion is not None, side)
@@ -98,7 +98,21 @@ class SimMount:
             )
         self._stay(now)
         bench.state.tracking = True
-        await self._move(ra_deg, dec_deg, parks=False)
+        await self._move(*self._told_deg(ra_deg, dec_deg, -1), parks=False)
+
+    async def sync(self, ra_deg: float, dec_deg: float) -> None:
+        bench = self._bench
+        bench.need("mount")
+        if bench.state.parked:
+            raise Refused("mount: parked, it can't be told where it looks")
+        shown_ra, shown_dec = self._believed_deg(bench.clock.utcnow())
+        bench.state.synced_deg = (float(wrap_180(ra_deg - shown_ra)), dec_deg - shown_dec)
+        bench.save()
+
+    def _told_deg(self, ra_deg: float, dec_deg: float, sign: int) -> tuple[float, float]:
+        """Between what the encoders show and what the mount says, which a sync has set apart."""
+        ra, dec = self._bench.state.synced_deg
+        return (ra_deg + sign * ra) % 360, float(np.clip(dec_deg + sign * dec, -90, 90))
 
     async def park(self) -> None:
         bench = self._bench

@@ -39,6 +39,8 @@ class SimState(BaseModel):
     pier_side: str = "west"
     parked: bool = True
     tracking: bool = False
+    # what it was told by sync: added to what its encoders show
+    synced_deg: tuple[float, float] = (0.0, 0.0)
     motion: MountMotion | None = None
     # apart from that: chance errors of the last slew, when it arrived, what the right ascension axis has
     # slipped, where the declination axis really stands, how far the mirror has moved, how far the adjusters

@@ -112,6 +112,15 @@ def separation_deg(
     return np.asarray(np.degrees(np.arctan2(across, along)))
 
 
+def position_angle_deg(ra_deg: float, dec_deg: float, to_ra_deg: float, to_dec_deg: float) -> float:
+    """Of the great circle from one direction to another, north through east, 0…360."""
+    d1, d2 = np.radians(dec_deg), np.radians(to_dec_deg)
+    dra = np.radians(to_ra_deg - ra_deg)
+    east = np.cos(d2) * np.sin(dra)
+    north = np.cos(d1) * np.sin(d2) - np.sin(d1) * np.cos(d2) * np.cos(dra)
+    return float(np.degrees(np.arctan2(east, north)) % 360)
+
+
 def wrap_180(angle_deg: float | Floats) -> Floats:
     """The same angle in −180…180 (−180 included)."""
     return np.asarray((np.asarray(angle_deg) + 180.0) % 360.0 - 180.0)

@@ -16,6 +16,7 @@ class Jobs(QObject):
         super().__init__()
         self._pool = ThreadPoolExecutor(threads, thread_name_prefix="window job")
         self._newest: dict[str, Future[Any]] = {}
+        self._stopped = False
         self._done.connect(self._deliver)
 
     def run(
@@ -26,6 +27,8 @@ class Jobs(QObject):
         otherwise: Callable[[Exception], None],
     ) -> None:
         """Call `then` with the result, or `otherwise` with what went wrong, in the window's thread."""
+        if self._stopped:
+            return
         older = self._newest.get(kind)
         if older is not None:
             older.cancel()
@@ -48,5 +51,7 @@ class Jobs(QObject):
             otherwise(problem)
 
     def stop(self) -> None:
+        """The window goes: nothing more is begun."""
+        self._stopped = True
         self._newest.clear()
         self._pool.shutdown(wait=False, cancel_futures=True)

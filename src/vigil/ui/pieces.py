@@ -1,7 +1,7 @@
 """Small things that several screens are made of."""
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QWheelEvent
+from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
@@ -30,6 +30,28 @@ def wrapped(text: str = "", role: str = "soft") -> QLabel:
     made = label(text, role)
     made.setWordWrap(True)
     return made
+
+
+class Told(QLabel):
+    """Wrapped words that claim the height they need: a scrolled column would squeeze a plain label."""
+
+    def __init__(self, text: str = "", role: str = "soft") -> None:
+        super().__init__(text)
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setWordWrap(True)
+        self.setIndent(0)
+        self.setProperty("role", role)
+
+    def setText(self, text: str | None) -> None:
+        super().setText(text)
+        self._claim()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._claim()
+
+    def _claim(self) -> None:
+        self.setMinimumHeight(self.heightForWidth(self.width()) if self.text() else 0)
 
 
 def button(text: str, role: str = "", tip: str = "", keys: str = "") -> QPushButton:

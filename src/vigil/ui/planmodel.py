@@ -5,7 +5,7 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
-from vigil.documents.plan import Block, ExposureLine, NightPlan, Span, Target, contradictions
+from vigil.documents.plan import Block, ExposureLine, NightPlan, Span, contradictions
 from vigil.documents.rig import Rig
 from vigil.documents.store import explain, save
 from vigil.ui.undoable import Undoable
@@ -39,33 +39,25 @@ class PlanModel(Undoable[NightPlan]):
 
     # -- edits ----------------------------------------------------------------------------------------
 
-    def add_target(self, name: str, ra_deg: float, dec_deg: float) -> Block:
-        """A block at the plan's end, with the lines of its last one, else twenty of the first filter."""
-        numbers = {block.id for block in self.plan.blocks}
-        stem = "".join(c for c in name.casefold() if c.isalnum()) or "target"
-        block_id = _unused(stem, numbers)
-        if self.plan.blocks:
-            last = self.plan.blocks[-1]
-            span, order, given = last.span, last.order, last.lines
-        else:
-            first = (self.rig.filter_names or [""])[0]
-            span, order = Span(), "one after another"
-            given = [
-                ExposureLine(id="new", filter=first, exposure_s=_DEFAULT_EXPOSURE_S, count=_DEFAULT_COUNT)
-            ]
-        lines: list[ExposureLine] = []
-        for line in given:
-            line_id = _unused(f"{block_id}-{line.filter.casefold()}", {x.id for x in lines})
-            lines.append(line.model_copy(update={"id": line_id}))
-        block = Block(
-            id=block_id,
-            target=Target(name=name, ra_deg=ra_deg, dec_deg=dec_deg),
-            span=span,
-            order=order,
-            lines=lines,
-        )
-        self._change(f"adding {name}", self._with_blocks([*self.plan.blocks, block]))
-        return block
+    @property
+    def usual_span(self) -> Span:
+        """That of the plan's last block, else a new block's."""
+        return self.plan.blocks[-1].span if self.plan.blocks else Span()
+
+    @property
+    def usual_lines(self) -> list[ExposureLine]:
+        """Those of the plan's last block, else twenty of the first filter."""
+        return self.plan.blocks[-1].lines if self.plan.blocks else [self.line_like()]
+
+    def line_like(self, **values: object) -> ExposureLine:
+        """A line with the usual values but for those given."""
+        first = (self.rig.filter_names or [""])[0]
+        usual = {"id": "new", "filter": first, "exposure_s": _DEFAULT_EXPOSURE_S, "count": _DEFAULT_COUNT}
+        return ExposureLine.model_validate({**usual, **values})
+
+    def add_blocks(self, name: str, blocks: list[Block]) -> None:
+        """Blocks at the plan's end, in one step of undo."""
+        self._change(f"adding {name}", self._with_blocks([*self.plan.blocks, *blocks]))
 
     def remove_block(self, block_id: str) -> None:
         rest = [block for block in self.plan.blocks if block.id != block_id]

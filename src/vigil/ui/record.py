@@ -81,6 +81,21 @@ class Pause:
     ends: datetime | None = None
 
 
+@dataclass
+class Turning:
+    """The camera being turned: what is left of it by the last solved frame."""
+
+    words: str
+    began: datetime
+    by_hand: bool
+    outcome: str = ""
+    said: str = ""
+    turn_deg: float | None = None
+    limit_deg: float = 1.5
+    way: str = ""
+    attempt: int = 0
+
+
 class NightRecord:
     """Everything drawn of one night; events are added in order."""
 
@@ -93,7 +108,8 @@ class NightRecord:
         self.centrings: list[Centring] = []
         self.holds: list[Pause] = []
         self._log = ReasonLog()
-        self._by_activity: dict[int, FocusRun | Centring] = {}
+        self.turnings: list[Turning] = []
+        self._by_activity: dict[int, FocusRun | Centring | Turning] = {}
 
     @classmethod
     def of(cls, events: Iterable[Event]) -> "NightRecord":
@@ -134,6 +150,11 @@ class NightRecord:
         return next((c for c in reversed(self.centrings) if not c.outcome), None)
 
     @property
+    def turning(self) -> Turning | None:
+        """The camera being turned."""
+        return next((t for t in reversed(self.turnings) if not t.outcome), None)
+
+    @property
     def last_light(self) -> Light | None:
         return next(reversed(self.lights.values()), None)
 
@@ -166,6 +187,10 @@ class NightRecord:
             centring = Centring(words, event.at)
             self.centrings.append(centring)
             self._by_activity[number] = centring
+        elif kind in ("turn camera", "turn by hand"):
+            turning = Turning(words, event.at, kind == "turn by hand")
+            self.turnings.append(turning)
+            self._by_activity[number] = turning
 
     def _activity_step(self, event: Event) -> None:
         run, values = self._by_activity.get(int(event.values["activity"])), event.values
@@ -177,6 +202,9 @@ class NightRecord:
             run.limit_px = values["limit_px"]
             run.off_px.append(values["off_px"])
             run.off_arcsec.append(values["off_arcsec"])
+        elif isinstance(run, Turning) and "turn_deg" in values:
+            run.turn_deg, run.limit_deg = values["turn_deg"], values["limit_deg"]
+            run.way, run.attempt = values["way"], values["attempt"]
 
     def _activity_ended(self, event: Event) -> None:
         run = self._by_activity.pop(int(event.values["activity"]), None)

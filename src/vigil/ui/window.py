@@ -24,13 +24,11 @@ from vigil.ui.jobs import Jobs
 from vigil.ui.linkstate import LinkState
 from vigil.ui.overlay import Banner, Question
 from vigil.ui.pieces import label, row
-from vigil.ui.planmodel import PlanModel
 from vigil.ui.ribbon import Ribbon
-from vigil.ui.rigmodel import RigModel
 from vigil.ui.session import Session
 from vigil.ui.statusline import SPEEDS, PaceRow, StatusLine
 from vigil.ui.theme import Light, Size, theme
-from vigil.ui.workspace import Unbuilt, Workspace
+from vigil.ui.workspace import Edited, Unbuilt, Workspace
 from vigil.ui.workspacerow import WORKSPACES, WorkspaceRow
 
 _COMING = {
@@ -246,9 +244,10 @@ class Window(QMainWindow):
             actions.append(Action("Play with the simulated sky", self.toggle_scenery, "F7"))
         return actions
 
-    def _edited(self) -> PlanModel | RigModel:
-        """What undo takes back here: in Rig the rig's edits, elsewhere the plan's."""
-        return self.session.edits if self.current.name == "Rig" else self.session.plan
+    def _edited(self) -> Edited:
+        """What undo takes back here: the rig's edits in Rig, the framing in Targets, elsewhere the plan's."""
+        own = self.current.edited()
+        return own if own is not None else self.session.plan
 
     def _add_shortcut(self, action: Action) -> None:
         if not action.keys or action.keys == "Esc":  # whoever has the focus may want Esc first

@@ -1,11 +1,27 @@
 """The frame of a workspace: one main picture, an inspector at the right, sometimes a list at the left."""
 
+from typing import Protocol
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from vigil.ui.actions import Action
 from vigil.ui.pieces import Note, column
 from vigil.ui.theme import Size
+
+
+class Edited(Protocol):
+    """Something with undo: `undoable` and `redoable` say in words what that would do."""
+
+    @property
+    def undoable(self) -> str: ...
+
+    @property
+    def redoable(self) -> str: ...
+
+    def undo(self) -> None: ...
+
+    def redo(self) -> None: ...
 
 
 class Workspace(QWidget):
@@ -49,6 +65,10 @@ class Workspace(QWidget):
     def actions_here(self) -> list[Action]:
         """What can be done here, beside what can be done everywhere."""
         return []
+
+    def edited(self) -> Edited | None:
+        """What undo takes back here, where that is not the plan."""
+        return None
 
     def entered(self) -> None:
         """The workspace has come to the front."""

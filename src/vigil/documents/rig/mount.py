@@ -76,6 +76,10 @@ class MountPart(Part):
     ] = [0.5, 8.0, 64.0]  # noqa: RUF012
     guide_rate: Annotated[float, Field(gt=0, le=1), Shown("guide rate", "×", help="times sidereal")] = 0.5
     corrections: Annotated[Literal["mount", "guide camera's port"], Shown("corrections")] = "mount"
+    centres_by: Annotated[
+        Literal["offset", "synchronising"],
+        Shown("centres by", safe=True, help="aiming beside the error, or telling the mount where it looks"),
+    ] = "offset"
     reports_pier_side: Annotated[bool, Shown("tells pier side")] = True
     lowest_altitude_deg: Annotated[float, Field(ge=-10, lt=90), Shown("lowest", "°")] = 5.0
     highest_altitude_deg: Annotated[float, Field(gt=0, le=90), Shown("highest", "°")] = 90.0

@@ -3,24 +3,16 @@
 from dataclasses import dataclass
 from typing import Any
 
-from vigil.engine.activities.moves import (
-    BARE_EXPOSURE_S,
-    filter_to,
-    focuser_to,
-    frame_exposure,
-    seen,
-    slew_to,
-    take,
-)
+from vigil.engine.activities.moves import slew_to
+from vigil.engine.activities.solving import near_enough, ready_to_solve, solved_frame, solved_values
 from vigil.engine.activity import Activity, ActivityFailed, Kit
 from vigil.planning.overheads import CENTRE_S
 from vigil.sky.angles import separation_deg
 from vigil.sky.tangent import deproject, project
-from vigil.solving.near import Hint
+from vigil.solving.wcs import Wcs
 
 _MOST_FRAMES = 5
-_SCALE_TOLERANCE = 0.05
-_SEARCH_DEG = 3.0
+_SYNC_S = 20.0
 
 
 @dataclass(frozen=True)
@@ -44,25 +36,12 @@ class Centre(Activity):
         return f"centring {self.target}"
 
     async def run(self, kit: Kit) -> dict[str, Any]:
-        wheel = kit.rig.wheel
-        if wheel is not None:
-            await filter_to(kit, wheel.solve_through)
-        exposure_s = wheel.filter(wheel.solve_through).solve_exposure_s if wheel else BARE_EXPOSURE_S
-        exposure = frame_exposure(kit, exposure_s, "solving")
-        if self.focus_position is not None:
-            await focuser_to(kit, self.focus_position)
-        scale = kit.rig.scale_arcsec_px(exposure.binning)
+        exposure = await ready_to_solve(kit, self.focus_position)
         reach_px = kit.plan.orders.target_reach_px
-        aim = await self._first_aim(kit)
+        aim = await near_enough(kit, self.ra_deg, self.dec_deg)
+        off_px = 0.0
         for attempt in range(1, _MOST_FRAMES + 1):
-            frame = await take(kit, exposure)
-            hint = Hint(
-                *aim, scale * (1 - _SCALE_TOLERANCE), scale * (1 + _SCALE_TOLERANCE), within_deg=_SEARCH_DEG
-            )
-            solution = await kit.measurer.solve(seen(kit, frame), hint)
-            if solution.wcs is None:
-                raise ActivityFailed(f"frame {attempt} not solved: {solution.reason}")
-            wcs = solution.wcs
+            solution, wcs = await solved_frame(kit, exposure, aim, attempt)
             off_arcsec = 3600 * float(separation_deg(wcs.ra_deg, wcs.dec_deg, self.ra_deg, self.dec_deg))
             off_px = off_arcsec / wcs.scale_arcsec_px
             if attempt == 1:
@@ -74,11 +53,7 @@ class Centre(Activity):
                     "off_px": round(off_px, 2),
                     "off_arcsec": round(off_arcsec, 2),
                     "limit_px": reach_px,
-                    "ra_deg": wcs.ra_deg,
-                    "dec_deg": wcs.dec_deg,
-                    "scale_arcsec_px": wcs.scale_arcsec_px,
-                    "position_angle_deg": wcs.position_angle_deg,
-                    "matched": solution.stars_matched,
+                    **solved_values(solution, wcs),
                 },
                 f"frame {attempt}: {off_px:.1f} px off, limit {reach_px:g}",
             )
@@ -94,19 +69,20 @@ class Centre(Activity):
                     "frames": attempt,
                     "summary": f"{off_px:.1f} px off after frame {attempt}, limit {reach_px:g}",
                 }
+            aim = await self._correct(kit, aim, wcs)
+        raise ActivityFailed(f"still {off_px:.1f} px off after {_MOST_FRAMES} frames, limit {reach_px:g}")
+
+    async def _correct(self, kit: Kit, aim: tuple[float, float], wcs: Wcs) -> tuple[float, float]:
+        """Send the mount again; returns where it was sent."""
+        mount = kit.devices.named("mount")
+        if kit.rig.mount is not None and kit.rig.mount.centres_by == "synchronising":
+            await mount.do("sync", _SYNC_S, lambda m: m.sync(wcs.ra_deg, wcs.dec_deg))
+            aim = self.ra_deg, self.dec_deg
+        else:
             # aim beside the target by as much as the frame was beside it, the other way
             xi, eta = project(wcs.ra_deg, wcs.dec_deg, self.ra_deg, self.dec_deg)
             xi_aim, eta_aim = project(*aim, self.ra_deg, self.dec_deg)
             ra_deg, dec_deg = deproject(xi_aim - xi, eta_aim - eta, self.ra_deg, self.dec_deg)
             aim = float(ra_deg), float(dec_deg)
-            await slew_to(kit, *aim)
-        raise ActivityFailed(f"still {off_px:.1f} px off after {_MOST_FRAMES} frames, limit {reach_px:g}")
-
-    async def _first_aim(self, kit: Kit) -> tuple[float, float]:
-        state = kit.devices.mount.state if kit.devices.mount else None
-        if state is None:
-            raise ActivityFailed("the mount's position is unknown")
-        if separation_deg(state.ra_deg, state.dec_deg, self.ra_deg, self.dec_deg) > _SEARCH_DEG:
-            await slew_to(kit, self.ra_deg, self.dec_deg)
-            return self.ra_deg, self.dec_deg
-        return state.ra_deg, state.dec_deg
+        await slew_to(kit, *aim)
+        return aim

@@ -1,7 +1,8 @@
 """Movements that several activities make: each stops its device when cancelled."""
 
 import asyncio
-from typing import Literal
+from collections.abc import Callable
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -43,6 +44,17 @@ async def slew_to(kit: Kit, ra_deg: float, dec_deg: float) -> None:
         await mount.do("slew", limit_s, lambda m: m.slew(ra_deg, dec_deg), before_again=lambda m: m.stop())
     except asyncio.CancelledError:
         await asyncio.shield(mount.do("stop", 10.0, lambda m: m.stop()))
+        raise
+
+
+async def take_back(
+    device: Supervised[Any, Any], what: str, limit_s: float, move: Callable[[Any], Any]
+) -> None:
+    """A move of a device with a `stop`; it stands still again when cancelled."""
+    try:
+        await device.do(what, limit_s, move, before_again=lambda d: d.stop())
+    except asyncio.CancelledError:
+        await asyncio.shield(device.do("stop", 10.0, lambda d: d.stop()))
         raise
 
 

@@ -4,6 +4,7 @@ from functools import lru_cache
 
 from vigil.documents.rig import Rig
 from vigil.engine.check import Condition
+from vigil.engine.conditions.angle import AtAngle
 from vigil.engine.conditions.cold import Cold
 from vigil.engine.conditions.connected import Connected
 from vigil.engine.conditions.disk import Disk
@@ -52,6 +53,7 @@ def _chosen(
         (True, Tracking()),
         (True, Pointed()),
         (focused, FocusFresh()),
+        (True, AtAngle()),
         (True, OnTarget()),
         (filtered, InFilter()),
     ]

@@ -5,8 +5,10 @@ from collections.abc import Awaitable, Callable
 from typing import Any
 
 from vigil.devices.errors import Refused
+from vigil.engine.activities.centre import Centre
 from vigil.engine.activities.moves import filter_to, focuser_to, slew_to
-from vigil.engine.activity import ActivityFailed, Kit
+from vigil.engine.activities.turn import TurnByHand, TurnCamera
+from vigil.engine.activity import Activity, ActivityFailed, Kit
 from vigil.engine.hand.limits import DIRECTIONS, within
 from vigil.engine.warming import warm_up
 from vigil.sky.angles import parse_dec_deg, parse_ra_deg
@@ -16,6 +18,7 @@ from vigil.sky.instants import from_datetimes
 SIDEREAL_DEG_S = 15.041067 / 3600
 _QUICK_S = 10.0
 _ROTATOR_DEG_S = 1.0
+_TURN_WAIT_MIN = 30.0
 
 Do = Callable[[Kit, dict[str, Any]], Awaitable[str]]
 
@@ -78,6 +81,28 @@ async def _focuser_by(kit: Kit, values: dict[str, Any]) -> str:
 async def _slew(kit: Kit, values: dict[str, Any]) -> str:
     await slew_to(kit, parse_ra_deg(str(values["ra"])), parse_dec_deg(str(values["dec"])))
     return "there, tracking"
+
+
+async def _centre(kit: Kit, values: dict[str, Any]) -> str:
+    ra_deg, dec_deg = parse_ra_deg(str(values["ra"])), parse_dec_deg(str(values["dec"]))
+    await slew_to(kit, ra_deg, dec_deg)
+    result = await Centre("", "the place", ra_deg, dec_deg, None).run(kit)
+    return str(result["summary"])
+
+
+async def _frame(kit: Kit, values: dict[str, Any]) -> str:
+    """Turned first, since a turn moves the centre."""
+    ra_deg, dec_deg = parse_ra_deg(str(values["ra"])), parse_dec_deg(str(values["dec"]))
+    await slew_to(kit, ra_deg, dec_deg)
+    where = "", "the place", ra_deg, dec_deg, values["angle_deg"] % 360, None
+    turn: Activity
+    if kit.rig.rotator is not None and kit.rig.rotator.by == "motor":
+        turn = TurnCamera(*where)
+    else:
+        turn = TurnByHand(*where, values["within_deg"], _TURN_WAIT_MIN, "hold")
+    turned = await turn.run(kit)
+    centred = await Centre("", "the place", ra_deg, dec_deg, None).run(kit)
+    return f"{turned['summary']}; {centred['summary']}"
 
 
 async def _to_stored(kit: Kit, values: dict[str, Any]) -> str:
@@ -199,6 +224,8 @@ DEEDS: dict[tuple[str, str], Do] = {
     ("focuser", "to"): _focuser_to,
     ("focuser", "by"): _focuser_by,
     ("mount", "slew"): _slew,
+    ("mount", "centre"): _centre,
+    ("mount", "frame"): _frame,
     ("mount", "to"): _to_stored,
     ("mount", "nudge"): _nudge,
     ("mount", "track"): _track,
@@ -219,9 +246,11 @@ DEEDS: dict[tuple[str, str], Do] = {
 CLAIMS: dict[tuple[str, str], frozenset[str]] = {
     ("camera", "cool"): frozenset({"cooler"}),
     ("camera", "warm"): frozenset({"cooler"}),
+    ("mount", "centre"): Centre.DEVICES,
+    ("mount", "frame"): TurnCamera.DEVICES,
     ("roof", "close"): frozenset({"roof", "mount"}),
     ("roof", "open"): frozenset({"roof", "mount"}),
 }
 """What an action claims, where that is more or other than its device."""
-DISTURBS: dict[str, tuple[str, ...]] = {"mount": ("pointing",), "rotator": ("pointing",)}
+DISTURBS: dict[str, tuple[str, ...]] = {"mount": ("pointing", "angle"), "rotator": ("pointing", "angle")}
 """What is unknown after work by hand on a device."""

@@ -3,7 +3,7 @@
 import asyncio
 import logging
 from collections.abc import Awaitable, Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import count
 from pathlib import Path
 from typing import Any
@@ -188,7 +188,7 @@ class Hand:
     async def _work(
         self, deed_id: str, device: str, action: str, values: dict[str, Any], words: str
     ) -> tuple[str, dict[str, Any]]:
-        kit = self._kit()
+        kit = replace(self._kit(), step=self._step_of(deed_id, device, action, words))
         if action == "connect":
             return await deeds.connect(kit, device), {}
         if action == "disconnect":
@@ -201,6 +201,16 @@ class Hand:
                 figures["number"] = number
                 self._say(deed_id, device, action, words, Stage.UNDER_WAY, reason, figures)
         return await deeds.DEEDS[(device, action)](kit, values), {}
+
+    def _step_of(
+        self, deed_id: str, device: str, action: str, words: str
+    ) -> Callable[[dict[str, Any], str], Awaitable[None]]:
+        """Steps of an activity are told as stages of the deed."""
+
+        async def step(values: dict[str, Any], reason: str) -> None:
+            self._say(deed_id, device, action, words, Stage.UNDER_WAY, reason, values)
+
+        return step
 
     async def _frame(
         self, device: str, values: dict[str, Any], number: int | None

@@ -106,6 +106,8 @@ _CHECKS = {
     ("filter wheel", "to"): _filter,
     ("focuser", "to"): _focuser_to,
     ("mount", "slew"): _slew,
+    ("mount", "centre"): _slew,
+    ("mount", "frame"): _slew,
     ("mount", "to"): _stored,
     ("mount", "nudge"): _nudge,
     ("rotator", "to"): _turn,

@@ -1,5 +1,6 @@
 """A frame, large: fitted or at one screen pixel a pixel, zoomed with the wheel, panned with a drag."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -42,6 +43,7 @@ class FrameView(Picture):
         self._zoom: float | None = None
         self._centre = QPointF()
         self._dragged_from: QPointF | None = None
+        self._overlay: Callable[[QPainter], None] | None = None
         self._rendered: tuple[tuple[int, int, int, int, int], QImage] | None = None
         theme.changed.connect(self._forget_rendered)
 
@@ -184,6 +186,15 @@ class FrameView(Picture):
             QPainter.RenderHint.SmoothPixmapTransform, zoom * ratio * step < 3.0 and zoom * ratio != 1.0
         )
         painter.drawImage(QRectF(corner, size), image)
+        if self._overlay is not None:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self._overlay(painter)
+
+    def set_overlay(self, paint: Callable[[QPainter], None] | None) -> None:
+        """What is drawn over the frame, in the widget's pixels; None takes it away."""
+        if paint is not None or self._overlay is not None:
+            self._overlay = paint
+            self.update()
 
     def _render(
         self, level: NDArray[np.uint16], halvings: int, left: int, top: int, right: int, bottom: int

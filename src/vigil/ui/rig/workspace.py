@@ -18,6 +18,7 @@ from vigil.planning.rignumbers import SEEING_ARCSEC, rig_numbers
 from vigil.ui.actions import Action
 from vigil.ui.fields import ValueField, number
 from vigil.ui.image.loading import Loaded, load_for_view
+from vigil.ui.image.overlay import FrameOverlay
 from vigil.ui.image.view import FrameView
 from vigil.ui.jobs import Jobs
 from vigil.ui.linkstate import LinkState
@@ -34,7 +35,7 @@ from vigil.ui.rig.parts import ALWAYS, IN_THE_TRAIN, Part, missing_parts, parts_
 from vigil.ui.rig.shelfrow import RigsRow
 from vigil.ui.rig.train import Train
 from vigil.ui.session import Session
-from vigil.ui.workspace import Workspace, page, scrolled, side
+from vigil.ui.workspace import Edited, Workspace, page, scrolled, side
 
 _GREEN = "green light"
 Ask = Callable[[str, str, list[tuple[str, str, Callable[[], None]]]], None]
@@ -110,7 +111,8 @@ class RigWorkspace(Workspace):
         frame_page = QWidget()
         frame_layout = QVBoxLayout(frame_page)
         frame_layout.setContentsMargins(0, 0, 0, 0)
-        head = row(self.frame_words, self.frame_done)
+        self.overlay = FrameOverlay(self.frame, self._jobs, self.frame_words.say, "overlay by hand")
+        head = row(self.frame_words, self.overlay.names, self.overlay.residuals, self.frame_done)
         head.setStretch(0, 1)
         frame_layout.addLayout(head)
         frame_layout.addWidget(self.frame, 1)
@@ -184,6 +186,9 @@ class RigWorkspace(Workspace):
             session.plan.changed,
         ):
             signal.connect(self.refresh)
+
+    def edited(self) -> Edited:
+        return self._session.edits
 
     def actions_here(self) -> list[Action]:
         session = self._session
@@ -423,5 +428,6 @@ class RigWorkspace(Workspace):
 
     def _show_frame(self, loaded: Loaded, words: str) -> None:
         self.frame.show_frame(loaded.pyramid, loaded.stretch)
+        self.overlay.show_path(loaded.path)
         self.frame_words.say(words)
         self.pages.setCurrentWidget(self._frame_page)

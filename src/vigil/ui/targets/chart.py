@@ -1,291 +1,387 @@
-"""The sky round a target, with the sensor's outline at true scale and rotation. North is up, east left."""
+"""The sky chart: from the whole sky to ten arc-minutes, with the frame on it to drag and turn."""
 
 import math
+from typing import Literal
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPolygonF, QTransform, QWheelEvent
+from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPixmap, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from vigil.files.deepsky import DeepSkyObject
-from vigil.sky.tangent import deproject, project
+from vigil.optics.footprint import Footprint
+from vigil.sky.charting import ChartPlane
 from vigil.ui import words
-from vigil.ui.picture import RIGHT, Picture, write
+from vigil.ui.labels import Labels
+from vigil.ui.picture import CENTRE, RIGHT, Picture, write
+from vigil.ui.targets import layers as drawn
+from vigil.ui.targets.backdrops import Backdrop, paint_backdrop
 from vigil.ui.targets.field import Field
-from vigil.ui.theme import Size, number_font, text_font, theme
+from vigil.ui.targets.framemodel import FrameModel
+from vigil.ui.targets.layers import Layers, Sight
+from vigil.ui.targets.sensor import (
+    GRIP_PX,
+    grips_of,
+    paint_guide_field,
+    paint_panels,
+    paint_telescope,
+)
+from vigil.ui.theme import Size, number_font, smooth, text_font, theme
 
-_SMALLEST_FIELD_DEG, _LARGEST_FIELD_DEG = 0.4, 30.0
-_MOST_NAMED = 14
-_GRID_STEPS_DEG = (10.0, 5.0, 2.0, 1.0, 0.5, 0.2, 0.1)
+SMALLEST_DEG, LARGEST_DEG = 10 / 60, 200.0
+Orientation = Literal["north up", "as the camera sees it", "as the eye sees it"]
+ORIENTATIONS: tuple[Orientation, ...] = ("north up", "as the camera sees it", "as the eye sees it")
+_SETTLE_MS = 60
+_STILL_PX = 4.0
 
 
 class Chart(Picture):
-    """`height_deg` is the field from bottom to top; it asks for another `field` when more sky is wanted."""
+    """`field_wanted` asks for the stars around (ra_deg, dec_deg, radius_deg); `point_chosen` tells a bare
+    place that was double-clicked."""
 
     field_wanted = pyqtSignal(float, float, float)
+    point_chosen = pyqtSignal(float, float)
+    refused = pyqtSignal(str)
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(self, frame: FrameModel, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
         self.setAccessibleName("Sky chart")
-        self._target: DeepSkyObject | None = None
+        self.setMinimumHeight(160)
+        self._frame = frame
         self._centre = (0.0, 0.0)
         self.height_deg = 3.5
         self._field: Field | None = None
-        self._sensor_deg = (1.0, 1.0)
-        self.angle_deg = 0.0
-        self._dragged_from: QPointF | None = None
+        self.layers = Layers()
+        self.orientation: Orientation = "north up"
+        self.camera_angle_deg = 0.0
+        self.sight: Sight | None = None
+        self.telescope: Footprint | None = None
+        self.backdrops: list[Backdrop] = []
+        self.note = ""
+        """Said over the chart, as "as at 01:20"."""
+        self._kept: QPixmap | None = None
+        self._kept_for: object = None
+        self._drag: tuple[str, QPointF, tuple[float, float]] | None = None
+        self._pressed_at: QPointF | None = None
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.timeout.connect(self._want_field)
+        frame.changed.connect(self.update)
+        theme.changed.connect(self.redraw)
 
-    # -- what is shown ----------------------------------------------------------------------------------
+    # -- what is shown ------------------------------------------------------------------------------------
 
-    def show_target(self, target: DeepSkyObject, sensor_deg: tuple[float, float], angle_deg: float) -> None:
-        """`sensor_deg` is (width, height); the angle is the sensor's up direction, north through east."""
-        self._target, self._sensor_deg, self.angle_deg = target, sensor_deg, angle_deg
-        self._centre = (target.ra_deg, target.dec_deg)
-        self.height_deg = min(8.0, max(2.4 * max(sensor_deg), 1.6 * target.major_arcmin / 60))
-        self.setAccessibleDescription(f"around {target.name}, north up")
+    def look_at_frame(self) -> None:
+        """The whole frame in view, with its surroundings."""
+        made, frame = self._frame.mosaic, self._frame.frame
+        if frame is None:
+            return
+        size = max(made.size_deg()) if made is not None else max(self._frame.field_deg)
+        own = frame.entry.major_arcmin / 60 if frame.entry is not None else 0.0
+        wanted = max(2.2 * size, min(1.3 * own, 4 * size))
+        self.look_at(frame.framing.ra_deg, frame.framing.dec_deg, min(LARGEST_DEG, max(SMALLEST_DEG, wanted)))
+        self.setAccessibleDescription(f"around {frame.name}, {self.orientation}")
+
+    def look_at(self, ra_deg: float, dec_deg: float, height_deg: float | None = None) -> None:
+        self._centre = (ra_deg % 360, dec_deg)
+        if height_deg is not None:
+            self.height_deg = min(LARGEST_DEG, max(SMALLEST_DEG, height_deg))
         self._want_field()
+        self.redraw()
 
     def show_field(self, field: Field) -> None:
         self._field = field
-        self.update()
+        self.redraw()
 
     @property
     def field(self) -> Field | None:
         return self._field
 
-    def _want_field(self) -> None:
-        half = math.hypot(self.width(), self.height()) / max(1, self.height()) / 2
-        self.field_wanted.emit(*self._centre, min(40.0, 1.15 * half * self.height_deg))
+    def set_layer(self, name: str, on: bool) -> None:
+        self.layers = self.layers.with_(name, on)
+        self.redraw()
+
+    def set_orientation(self, orientation: Orientation) -> None:
+        self.orientation = orientation
+        self.redraw()
+
+    def set_sight(self, sight: Sight) -> None:
+        """Another moment: redrawn only where that shows."""
+        self.sight = sight
+        if self.layers.meridian or self.layers.horizon or self.orientation == "as the eye sees it":
+            self.redraw()
+
+    def redraw(self) -> None:
+        """The sky beneath the frame has changed."""
+        self._kept = None
         self.update()
 
-    # -- geometry ---------------------------------------------------------------------------------------
+    def _want_field(self) -> None:
+        plane = self.plane
+        self.field_wanted.emit(*self._centre, min(180.0, 1.1 * plane.radius_deg))
+
+    # -- geometry -----------------------------------------------------------------------------------------
 
     @property
-    def px_per_deg(self) -> float:
-        return self.height() / self.height_deg
+    def up_deg(self) -> float:
+        """The position angle that points up."""
+        if self.orientation == "as the camera sees it":
+            frame = self._frame.frame
+            return frame.framing.position_angle_deg if frame is not None else self.camera_angle_deg
+        if self.orientation == "as the eye sees it" and self.sight is not None:
+            return drawn.zenith_angle_deg(*self._centre, self.sight)
+        return 0.0
+
+    @property
+    def plane(self) -> ChartPlane:
+        return ChartPlane(
+            *self._centre, self.height_deg, self.up_deg, max(1, self.width()), max(1, self.height())
+        )
 
     def place(self, ra_deg: float, dec_deg: float) -> QPointF | None:
-        """Where a direction is drawn; None behind the projection."""
-        xi, eta = project(ra_deg, dec_deg, *self._centre)
-        if np.isnan(xi):
-            return None
-        return QPointF(
-            self.width() / 2 - float(xi) * self.px_per_deg, self.height() / 2 - float(eta) * self.px_per_deg
-        )
+        """Where a direction is drawn; None on the far side."""
+        x, y = self.plane.place(ra_deg, dec_deg)
+        return None if np.isnan(x) else QPointF(float(x), float(y))
 
-    def outline(self) -> QPolygonF:
-        """The sensor's corners on the chart."""
-        if self._target is None:
-            return QPolygonF()
-        centre = self.place(self._target.ra_deg, self._target.dec_deg) or QPointF()
-        wide, high = (side * self.px_per_deg for side in self._sensor_deg)
-        turn = QTransform().translate(centre.x(), centre.y()).rotate(-self.angle_deg)
-        return turn.map(QPolygonF(QRectF(-wide / 2, -high / 2, wide, high)))
-
-    # -- drawing ----------------------------------------------------------------------------------------
+    # -- drawing ------------------------------------------------------------------------------------------
 
     def paint(self, painter: QPainter) -> None:
-        painter.fillRect(self.rect(), theme.colour("well"))
+        plane = self.plane
+        painter.drawPixmap(0, 0, self._sky(plane))
         painter.setClipRect(self.rect())
-        if self._target is None:
-            return
-        self._paint_grid(painter)
-        if self._field is not None:
-            self._paint_stars(painter, self._field)
-            self._paint_objects(painter, self._field)
-        else:
-            write(painter, QPointF(12, 40), "looking up the stars…", "soft")
-        self._paint_sensor(painter)
-        write(painter, QPointF(12, 20), "north up, east left", "soft", text_font(Size.SMALL))
-        wide = self.height_deg * self.width() / max(1, self.height())
-        said = f"{wide:.1f}° {words.TIMES} {self.height_deg:.1f}°"
-        write(painter, QPointF(self.width() - 12, 20), said, "soft", number_font(Size.SMALL), RIGHT)
+        made, frame = self._frame.mosaic, self._frame.frame
+        if self.layers.telescope and self.telescope is not None:
+            paint_telescope(painter, plane, self.telescope.ra_deg, self.telescope.dec_deg, self.telescope)
+        if made is not None and frame is not None:
+            guide = self._frame.guide_field
+            if guide is not None:
+                stars = self._field.stars if self._field is not None else None
+                paint_guide_field(painter, plane, guide, stars)
+            paint_panels(painter, plane, made, self._frame.framed())
+        if self.note:
+            write(painter, QPointF(self.width() / 2, 20), self.note, "select", text_font(strong=True), CENTRE)
 
-    def _paint_stars(self, painter: QPainter, field: Field) -> None:
-        xi, eta = project(field.stars.ra_deg, field.stars.dec_deg, *self._centre)
-        xs = self.width() / 2 - xi * self.px_per_deg
-        ys = self.height() / 2 - eta * self.px_per_deg
-        inside = (xs > -5) & (xs < self.width() + 5) & (ys > -5) & (ys < self.height() + 5)
-        radii = np.clip(0.45 + 0.42 * (field.faintest_mag - field.stars.mag), 0.5, 5.0)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.colour("text", 0.9))
-        for x, y, radius in zip(xs[inside], ys[inside], radii[inside], strict=True):
-            painter.drawEllipse(QPointF(float(x), float(y)), float(radius), float(radius))
+    def _sky(self, plane: ChartPlane) -> QPixmap:
+        """All that lies beneath the frame, kept until it changes."""
+        frame = self._frame.frame
+        ours = frame.entry.name if frame is not None and frame.entry is not None else ""
+        ratio = self.devicePixelRatioF()
+        key = (plane, ours, ratio)
+        if self._kept is not None and self._kept_for == key:
+            return self._kept
+        kept = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
+        kept.setDevicePixelRatio(ratio)
+        kept.fill(theme.colour("well"))
+        painter = smooth(QPainter(kept))
+        try:
+            self._paint_sky(painter, plane, ours)
+        finally:
+            painter.end()
+        self._kept, self._kept_for = kept, key
+        return kept
 
-    def _paint_objects(self, painter: QPainter, field: Field) -> None:
-        largest = sorted(field.objects, key=lambda entry: -entry.major_arcmin)
-        named = {entry.name for entry in largest[:_MOST_NAMED]}
-        taken: list[QRectF] = []
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        for entry in largest[:120]:
-            centre = self.place(entry.ra_deg, entry.dec_deg)
-            if centre is None:
-                continue
-            major = entry.major_arcmin / 60 * self.px_per_deg
-            minor = (entry.minor_arcmin or entry.major_arcmin) / 60 * self.px_per_deg
-            ours = self._target is not None and entry.name == self._target.name
-            painter.setPen(theme.pen("select", 1.4 if ours else 1.0, 0.95 if ours else 0.6, dashed=True))
-            painter.save()
-            painter.translate(centre)
-            painter.rotate(-(entry.position_angle_deg or 0.0))
-            painter.drawEllipse(QPointF(0, 0), minor / 2, major / 2)
-            painter.restore()
-            if entry.name in named or ours:
-                self._paint_name(painter, entry, centre, major, taken, ours)
+    def _paint_sky(self, painter: QPainter, plane: ChartPlane, ours: str) -> None:
+        show = self.layers
+        labels = Labels(QRectF(2, 26, self.width() - 4, self.height() - 28))
+        labels.keep_free(QRectF(self.width() - 66, self.height() - 66, 66, 66))
+        if show.milky_way:
+            drawn.paint_milky_way(painter, plane)
+        if show.backdrops:
+            for backdrop in self.backdrops:
+                paint_backdrop(painter, plane, backdrop)
+        if show.grid:
+            drawn.paint_grid(painter, plane, labels)
+        drawn.paint_marks(painter, plane, labels, show, self.sight)
+        field = self._field
+        # objects claim their places for names before constellations do
+        if field is not None and show.objects:
+            drawn.paint_objects(painter, plane, field, labels if show.names else None, ours)
+        if show.figures or show.bounds:
+            drawn.paint_figures(painter, plane, labels, show.bounds, show.figures)
+        if field is not None and show.stars:
+            drawn.paint_stars(painter, plane, field, labels if show.names else None)
+        if field is None:
+            write(painter, QPointF(12, 44), "looking up the stars…", "soft")
+        small = text_font(Size.SMALL)
+        write(painter, QPointF(12, 18), self.orientation, "soft", small)
+        wide = self.width() / plane.px_per_deg
+        high = self.height() / plane.px_per_deg
+        said = "whole sky" if self.height_deg >= 170 else f"{_size(wide)} {words.TIMES} {_size(high)}"
+        write(painter, QPointF(self.width() - 12, 18), said, "soft", number_font(Size.SMALL), RIGHT)
+        self._paint_compass(painter, plane)
 
-    def _paint_name(
-        self,
-        painter: QPainter,
-        entry: DeepSkyObject,
-        centre: QPointF,
-        major: float,
-        taken: list[QRectF],
-        ours: bool,
-    ) -> None:
-        """Beside the outline, unless another name stands there already."""
-        room = QRectF(0, 0, 8.0 * len(entry.name), 14)
-        beside = QPointF(centre.x() + min(major / 2, self.width() / 3) * 0.72 + 6, centre.y() + major * 0.26)
-        room.moveTo(beside.x(), beside.y() - 11)
-        if any(room.intersects(other) for other in taken) and not ours:
-            return
-        taken.append(room)
-        write(painter, beside, entry.name, "select", text_font(Size.SMALL, strong=ours))
-
-    def _paint_grid(self, painter: QPainter) -> None:
-        step = next((s for s in _GRID_STEPS_DEG if self.height_deg / s >= 2.5), _GRID_STEPS_DEG[-1])
-        ra0, dec0 = self._centre
-        wide = self.height_deg * self.width() / max(1, self.height())
-        font = number_font(Size.SMALL)
-        across = np.linspace(-wide / 1.6, wide / 1.6, 41)
-        first = math.floor((dec0 - self.height_deg) / step) * step
-        for dec in np.arange(first, dec0 + self.height_deg + step, step):
-            if abs(dec) >= 90:
-                continue
-            reach = np.clip(across / max(0.05, math.cos(math.radians(dec))), -180, 180)
-            self._paint_line(painter, ra0 + reach, np.full(41, dec))
-            left = self.place(*(float(v) for v in self._left_edge(dec)))
-            if left is not None and 30 < left.y() < self.height() - 20:
-                write(painter, QPointF(6, left.y() - 4), f"{words.signed(float(dec), 1)}°", "faint", font)
-        ra_step = step / max(0.05, math.cos(math.radians(dec0)))
-        ra_step = next(
-            (s for s in (90.0, 45.0, 30.0, 15.0, 7.5, 5.0, 2.5, 1.25, 0.5) if s <= 1.6 * ra_step), 0.25
-        )
-        along = np.clip(np.linspace(dec0 - self.height_deg, dec0 + self.height_deg, 41), -89.9, 89.9)
-        first = math.floor((ra0 - 90) / ra_step) * ra_step
-        for ra in np.arange(first, ra0 + 90, ra_step):
-            xi, _ = project(float(ra), dec0, ra0, dec0)
-            if np.isnan(xi) or abs(xi) > wide:
-                continue
-            self._paint_line(painter, np.full(41, ra), along)
-            _, eta = deproject(0.0, -self.height_deg / 2, ra0, dec0)
-            foot = self.place(float(ra), float(eta))
-            if foot is not None and 20 < foot.x() < self.width() - 60:
-                hours = (float(ra) % 360) / 15
-                label = f"{int(hours)}h{round(60 * (hours % 1)):02d}m"
-                write(painter, QPointF(foot.x() + 3, self.height() - 6), label, "faint", font)
-
-    def _left_edge(self, dec_deg: float) -> tuple[float, float]:
-        ra0, dec0 = self._centre
-        wide = self.height_deg * self.width() / max(1, self.height())
-        ra, _ = deproject(wide / 2, dec_deg - dec0, ra0, dec0)
-        return float(ra), dec_deg
-
-    def _paint_line(self, painter: QPainter, ras_deg: np.ndarray, decs_deg: np.ndarray) -> None:
-        xi, eta = project(ras_deg, decs_deg, *self._centre)
-        path, drawing = QPainterPath(), False
-        for x, y in zip(xi, eta, strict=True):
-            if np.isnan(x) or abs(x) > 60 or abs(y) > 60:
-                drawing = False
-                continue
-            point = QPointF(
-                self.width() / 2 - float(x) * self.px_per_deg, self.height() / 2 - float(y) * self.px_per_deg
-            )
-            path.lineTo(point) if drawing else path.moveTo(point)
-            drawing = True
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(theme.pen("line"))
-        painter.drawPath(path)
-
-    def _paint_sensor(self, painter: QPainter) -> None:
-        corners = self.outline()
-        painter.setPen(theme.pen("accent", 1.8))
-        painter.setBrush(theme.colour("accent", 0.06))
-        painter.drawPolygon(corners)
-        if corners.count() < 4:
-            return
-        # the side that is up on the sensor
-        middle = (corners.at(0) + corners.at(1)) / 2
-        centre = (corners.at(0) + corners.at(2)) / 2
-        way = middle - centre
-        length = math.hypot(way.x(), way.y()) or 1.0
-        painter.drawLine(middle, middle + way * (10 / length))
-        painter.drawLine(centre - QPointF(5, 0), centre + QPointF(5, 0))
-        painter.drawLine(centre - QPointF(0, 5), centre + QPointF(0, 5))
+    def _paint_compass(self, painter: QPainter, plane: ChartPlane) -> None:
+        """North and east at the lower right."""
+        middle = QPointF(self.width() - 34, self.height() - 34)
+        painter.setPen(theme.pen("soft"))
+        for angle, name in ((0.0, "N"), (90.0, "E")):
+            turn = math.radians(-angle + self.up_deg)
+            way = QPointF(math.sin(turn), -math.cos(turn))
+            painter.drawLine(middle, middle + way * 16)
+            end = middle + way * 25
+            write(painter, QPointF(end.x(), end.y() + 4), name, "soft", text_font(Size.SMALL), CENTRE)
 
     # -- pointer and keys ---------------------------------------------------------------------------------
 
-    def zoom_by(self, factor: float) -> None:
-        wanted = min(_LARGEST_FIELD_DEG, max(_SMALLEST_FIELD_DEG, self.height_deg / factor))
-        if wanted != self.height_deg:
-            self.height_deg = wanted
-            self._want_field()
+    def zoom_by(self, factor: float, about: QPointF | None = None) -> None:
+        wanted = min(LARGEST_DEG, max(SMALLEST_DEG, self.height_deg / factor))
+        if wanted == self.height_deg:
+            return
+        held = self.plane.sky(about.x(), about.y()) if about is not None else None
+        self.height_deg = wanted
+        if held is not None and about is not None:
+            self._put_under(float(held[0]), float(held[1]), about)
+        self._moved()
 
     def pan(self, by: QPointF) -> None:
-        xi, eta = by.x() / self.px_per_deg, by.y() / self.px_per_deg
-        ra, dec = deproject(xi, eta, *self._centre)
-        self._centre = (float(ra), min(89.5, max(-89.5, float(dec))))
-        self.update()
+        middle = QPointF(self.width() / 2, self.height() / 2) - by
+        ra, dec = self.plane.sky(middle.x(), middle.y())
+        self._centre = (float(ra), min(90.0, max(-90.0, float(dec))))
+        self._moved()
 
-    def reset(self) -> None:
-        if self._target is not None:
-            self.show_target(self._target, self._sensor_deg, self.angle_deg)
+    def _put_under(self, ra_deg: float, dec_deg: float, where: QPointF) -> None:
+        """Move the centre so that a direction is drawn at a place: by a few rounds of what is missing."""
+        for _ in range(4):
+            x, y = self.plane.place(ra_deg, dec_deg)
+            if not np.isfinite(x):
+                return
+            middle = (self.width() / 2 + float(x) - where.x(), self.height() / 2 + float(y) - where.y())
+            ra, dec = self.plane.sky(*middle)
+            self._centre = (float(ra), min(90.0, max(-90.0, float(dec))))
+
+    def _moved(self) -> None:
+        self._later.start(_SETTLE_MS)
+        self.redraw()
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         if event is not None:
-            self.zoom_by(1.2 ** (event.angleDelta().y() / 120))
+            self.zoom_by(1.2 ** (event.angleDelta().y() / 120), event.position())
+
+    def _grip(self, at: QPointF) -> str:
+        made = self._frame.mosaic
+        grips = grips_of(made, self.plane) if made is not None else None
+        if grips is None:
+            return "sky"
+        away = at - grips.handle
+        if math.hypot(away.x(), away.y()) <= GRIP_PX:
+            return "handle"
+        box = grips.outline.boundingRect()
+        # a frame that fills the view is not to catch every drag: then its edges are out of reach anyway
+        large = box.width() > 1.6 * self.width() and box.height() > 1.6 * self.height()
+        inside = grips.outline.containsPoint(at, Qt.FillRule.OddEvenFill) and not large
+        return "frame" if inside else "sky"
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None:
-            self._dragged_from = event.position()
+        if event is None:
+            return
+        at, frame = event.position(), self._frame.frame
+        grip = self._grip(at)
+        if (
+            event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+            or event.button() != Qt.MouseButton.LeftButton
+        ):
+            grip = "sky"
+        held = (0.0, 0.0)
+        if frame is not None and grip == "frame":
+            centre = self.place(frame.framing.ra_deg, frame.framing.dec_deg) or at
+            held = (centre.x() - at.x(), centre.y() - at.y())
+        self._drag, self._pressed_at = (grip, at, held), at
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and self._dragged_from is not None:
-            self.pan(event.position() - self._dragged_from)
-            self._dragged_from = event.position()
+        if event is None:
+            return
+        at = event.position()
+        if self._drag is None:
+            shapes = {"handle": Qt.CursorShape.PointingHandCursor, "frame": Qt.CursorShape.SizeAllCursor}
+            self.setCursor(shapes.get(self._grip(at), Qt.CursorShape.ArrowCursor))
+            return
+        grip, last, held = self._drag
+        start = self._pressed_at or at
+        if math.hypot(at.x() - start.x(), at.y() - start.y()) < _STILL_PX and last == start:
+            return
+        if grip == "sky":
+            self.pan(at - last)
+        elif grip == "frame":
+            ra, dec = self.plane.sky(at.x() + held[0], at.y() + held[1])
+            self._frame.move_to(float(ra), float(dec), gesture="move")
+        else:
+            self._turn_to(at)
+        self._drag = (grip, at, held)
+
+    def _turn_to(self, at: QPointF) -> None:
+        frame = self._frame.frame
+        if frame is None:
+            return
+        centre = self.place(frame.framing.ra_deg, frame.framing.dec_deg)
+        if centre is None:
+            return
+        clockwise = math.degrees(math.atan2(at.x() - centre.x(), centre.y() - at.y()))
+        north = self.plane.angle_on_chart_deg(frame.framing.ra_deg, frame.framing.dec_deg, 0.0)
+        try:
+            self._frame.rotate_to(north - clockwise, gesture="turn")
+        except ValueError as problem:
+            self.refused.emit(str(problem))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        if self._dragged_from is not None:
-            self._dragged_from = None
-            self._want_field()
+        self._drag = None
+        self._frame.end_gesture()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        self._dragged_from = None
-        self.reset()
+        self._drag = None
+        if event is None:
+            return
+        if self._grip(event.position()) == "sky":
+            ra, dec = self.plane.sky(event.position().x(), event.position().y())
+            self.point_chosen.emit(float(ra), float(dec))
+        else:
+            self.look_at_frame()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """+ and − zoom, 0 puts the target back in the middle, arrows pan."""
+        """+ and − zoom, 0 puts the frame back in the middle, arrows pan; with Shift they move the frame, with
+        Ctrl left and right turn it."""
         if event is None:
             return
         key, step = event.key(), 60.0
-        pans = {
-            Qt.Key.Key_Left: QPointF(step, 0),
-            Qt.Key.Key_Right: QPointF(-step, 0),
-            Qt.Key.Key_Up: QPointF(0, step),
-            Qt.Key.Key_Down: QPointF(0, -step),
-        }
-        if key in pans:
-            self.pan(pans[Qt.Key(key)])
-            self._want_field()
+        if key in _ARROWS:
+            self._arrow(_ARROWS[Qt.Key(key)], event.modifiers(), step)
         elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
             self.zoom_by(1.25)
         elif key == Qt.Key.Key_Minus:
             self.zoom_by(0.8)
         elif key == Qt.Key.Key_0:
-            self.reset()
+            self.look_at_frame()
         else:
             super().keyPressEvent(event)
 
-    def resizeEvent(self, event: object) -> None:
-        if self._target is not None:
-            self._want_field()
+    def _arrow(self, way: tuple[int, int], held: Qt.KeyboardModifier, step: float) -> None:
+        frame = self._frame.frame
+        if frame is not None and held & Qt.KeyboardModifier.ShiftModifier:
+            centre = self.place(frame.framing.ra_deg, frame.framing.dec_deg)
+            if centre is not None:
+                ra, dec = self.plane.sky(centre.x() + 4 * way[0], centre.y() + 4 * way[1])
+                self._frame.move_to(float(ra), float(dec), gesture="keys")
+        elif frame is not None and held & Qt.KeyboardModifier.ControlModifier:
+            try:
+                self._frame.rotate_to(frame.framing.position_angle_deg - way[0], gesture="keys")
+            except ValueError as problem:
+                self.refused.emit(str(problem))
+        else:
+            self.pan(QPointF(-step * way[0], -step * way[1]))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._moved()
+
+
+_ARROWS = {
+    Qt.Key.Key_Left: (-1, 0),
+    Qt.Key.Key_Right: (1, 0),
+    Qt.Key.Key_Up: (0, -1),
+    Qt.Key.Key_Down: (0, 1),
+}
+
+
+def _size(degrees: float) -> str:
+    if degrees >= 1:
+        return f"{degrees:.{0 if degrees >= 20 else 1}f}°"
+    return f"{60 * degrees:.0f}{words.ARC_MIN}"

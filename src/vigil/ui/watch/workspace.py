@@ -5,19 +5,22 @@ from pathlib import Path
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
+from vigil.documents.messages import Command
 from vigil.documents.plan import Block
 from vigil.imaging.stretch import Stretch, auto_stretch
 from vigil.ui import words
 from vigil.ui.actions import Action
 from vigil.ui.image.histogram import Histogram
 from vigil.ui.image.loading import Loaded, load_for_view
+from vigil.ui.image.overlay import FrameOverlay
 from vigil.ui.image.view import FrameView, Under
 from vigil.ui.jobs import Jobs
 from vigil.ui.linkstate import LinkState
 from vigil.ui.pieces import Facts, Note, OneLine, Progress, button, label, row, wrapped
-from vigil.ui.record import Light
+from vigil.ui.record import Light, Turning
 from vigil.ui.session import Session
 from vigil.ui.theme import Size, set_styled
+from vigil.ui.turning import TurningDial
 from vigil.ui.watch.centring import CentringError
 from vigil.ui.watch.conditions import Conditions
 from vigil.ui.watch.curve import FocusCurve
@@ -49,7 +52,11 @@ class Watch(Workspace):
         self.start.clicked.connect(session.start_night)
         self.note = Note("", "", self.start)
         self.pictures = QStackedWidget()
-        for picture in (self.note, self.frame, self.curve, self.centring):
+        self.turning = TurningDial()
+        self.accept = button("Go on as it is", "", "The camera's angle is good enough")
+        self.accept.clicked.connect(lambda: session.ask(Command.ACCEPT))
+        self._turning = page(self.turning, self.accept)
+        for picture in (self.note, self.frame, self.curve, self.centring, self._turning):
             self.pictures.addWidget(picture)
         self.title, self.subtitle = OneLine(strong=True), OneLine("soft", size=Size.SMALL)
         self.fit = button("Fit", "plain", "The whole frame", "0")
@@ -60,7 +67,10 @@ class Watch(Workspace):
         self.histogram = Histogram()
         self.trends = Trends(session)
         self._tools = QWidget()
-        self._tools.setLayout(row(self.fit, self.one, self.auto, gap=2))
+        self.overlay = FrameOverlay(self.frame, jobs, self._overlay_said, "overlay")
+        self._tools.setLayout(
+            row(self.overlay.names, self.overlay.residuals, self.fit, self.one, self.auto, gap=2)
+        )
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.timeout.connect(self._tell_under)
@@ -148,6 +158,8 @@ class Watch(Workspace):
             Action("Fit the frame", self.frame.fit, "", no_frame),
             Action("Frame at 1:1", self.frame.one_to_one, "", no_frame),
             Action("Auto stretch", self._auto_stretch, "", no_frame),
+            Action("Names on the frame", self.overlay.names.toggle, "Ctrl+Shift+N", no_frame),
+            Action("Residuals on the frame", self.overlay.residuals.toggle, "", no_frame),
         ]
 
     # -- the picture ------------------------------------------------------------------------------------
@@ -163,8 +175,10 @@ class Watch(Workspace):
 
     def _choose_picture(self) -> None:
         record = self._session.record
-        focusing, centring = record.focusing, record.centring
-        if focusing is not None:
+        focusing, centring, turning = record.focusing, record.centring, record.turning
+        if turning is not None:
+            self._show_turning(turning)
+        elif focusing is not None:
             self.curve.show_run(focusing)
             self._show(self.curve)
         elif centring is not None:
@@ -183,6 +197,16 @@ class Watch(Workspace):
         else:
             self._say_why_empty()
             self._show(self.note)
+
+    def _show_turning(self, run: Turning) -> None:
+        self.turning.begin(run.words)
+        if run.turn_deg is not None:
+            self.turning.show_turn(run.turn_deg, run.limit_deg, run.way, run.attempt)
+        self.accept.setVisible(run.by_hand)
+        self._show(self._turning)
+
+    def _overlay_said(self, text: str) -> None:
+        self.under.say(text)
 
     def _show(self, picture: QWidget) -> None:
         if self.pictures.currentWidget() is not picture:
@@ -230,6 +254,7 @@ class Watch(Workspace):
         stretch = self._by_hand[1] if kept and self._by_hand is not None else loaded.stretch
         self.frame.show_frame(loaded.pyramid, stretch)
         self.histogram.show_image(loaded.pyramid.image, stretch)
+        self.overlay.show_path(loaded.path)
         self._choose_picture()
         self._show_figures()
 

@@ -1,0 +1,41 @@
+"""The camera at the target's position angle; half a turn is the same."""
+
+from datetime import datetime
+
+from vigil.engine.activities.turn import TurnByHand, TurnCamera
+from vigil.engine.activity import Activity
+from vigil.engine.check import Check, Condition, Gauge, Standing
+from vigil.engine.view import View
+from vigil.sky.turns import turn_to_deg
+
+
+class AtAngle(Condition):
+    name = "camera angle"
+    needs_stars = True
+
+    def check(self, view: View, start: datetime, end: datetime) -> Check:
+        block, angle = view.candidate.block, view.night.angle
+        wanted = block.target.position_angle_deg
+        if wanted is None:
+            return Check(Standing.MET, "any angle will do")
+        if angle is None:
+            return Check(Standing.UNKNOWN, "not solved yet: the camera's angle is unknown")
+        off = turn_to_deg(angle.position_angle_deg, wanted)
+        gauge = Gauge("turned", round(abs(off), 2), view.plan.orders.angle_within_deg, "°")
+        words = (
+            f"at {angle.position_angle_deg % 180:.1f}°, {abs(off):.1f}° from the target's {wanted % 180:.1f}°"
+        )
+        if angle.accepted_for == block.id:
+            return Check(Standing.MET, f"{words}; taken as it is", (gauge,))
+        met = abs(off) <= view.plan.orders.angle_within_deg
+        return Check(Standing.MET if met else Standing.NOT_MET, words, (gauge,))
+
+    def activity(self, view: View) -> Activity:
+        block, rotator = view.candidate.block, view.rig.rotator
+        focus = view.focus_position_for(view.rig.wheel.solve_through if view.rig.wheel else "")
+        wanted = block.target.position_angle_deg or 0.0
+        where = block.id, block.target.name, block.target.ra_deg, block.target.dec_deg, wanted, focus
+        if rotator is not None and rotator.by == "motor":
+            return TurnCamera(*where)
+        orders = view.plan.orders
+        return TurnByHand(*where, orders.angle_within_deg, orders.turn_wait_min, orders.turn_unanswered)
