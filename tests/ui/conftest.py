@@ -122,13 +122,10 @@ class Stage:
         self.settle()
 
     def settle(self) -> None:
-        kinds = ("last frame", "chart", "catalogue", "past night", "ranking", "year", "strips", "backdrops")
         targets = self.window.workspaces.get("Targets")
-
-        def quiet() -> bool:
-            return not any(self.jobs.busy(kind) for kind in kinds) and not (targets and targets.settling)
-
-        self.qtbot.waitUntil(quiet, timeout=120_000)
+        self.qtbot.waitUntil(
+            lambda: not self.jobs.busy_at_all and not (targets and targets.settling), timeout=120_000
+        )
         for _ in range(8):  # what came in, then what follows in the layout
             QApplication.processEvents()
 

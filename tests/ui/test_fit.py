@@ -7,6 +7,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 import pytest
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel, QWidget
 
 from campaigns.demo import demo_plan
@@ -42,6 +43,18 @@ SCENERY = {
 }
 
 
+def _settle(window: Window, jobs: Jobs) -> None:
+    """Until what is read and reckoned in threads is there, and laid out."""
+    for _ in range(3000):
+        QApplication.processEvents()
+        targets = window.workspaces.get("Targets")
+        if not jobs.busy_at_all and not (targets and targets.settling):
+            break
+        QTest.qWait(10)
+    for _ in range(8):
+        QApplication.processEvents()
+
+
 def every_moment(
     rig: Rig,
     plan: NightPlan,
@@ -66,8 +79,7 @@ def every_moment(
     def look(moment: str) -> None:
         for name in WORKSPACES:
             window.go_to(name)
-            for _ in range(3):
-                QApplication.processEvents()
+            _settle(window, jobs)
             found.extend(f"{moment}, {name}: {x}" for x in misfits(window))
 
     look("before")

@@ -26,13 +26,6 @@ from vigil.ui.targets.workspace import Targets
 from vigil.ui.theme import Light, theme
 
 
-def settle(stage: Stage, *kinds: str) -> None:
-    kinds = kinds or ("ranking", "chart", "catalogue", "year", "strips", "backdrops")
-    stage.qtbot.waitUntil(lambda: not any(stage.jobs.busy(kind) for kind in kinds), timeout=120_000)
-    stage.qtbot.wait(200)
-    stage.settle()
-
-
 def type_and_choose(stage: Stage, text: str) -> Targets:
     stage.workspace("Night")
     stage.press(Qt.Key.Key_F, control=True)  # from wherever one is
@@ -40,7 +33,7 @@ def type_and_choose(stage: Stage, text: str) -> Targets:
     assert isinstance(targets, Targets) and targets.search.hasFocus()
     stage.qtbot.keyClicks(targets.search, text)
     stage.qtbot.keyClick(targets.search, Qt.Key.Key_Down)
-    settle(stage)
+    stage.settle()
     return targets
 
 
@@ -73,17 +66,17 @@ def test_a_target_is_found_by_typing_and_put_in_the_plan_by_a_key(stage: Stage) 
 
 def test_tonights_offer_is_ranked_with_its_figures(stage: Stage) -> None:
     targets = stage.workspace("Targets")
-    settle(stage)
+    stage.settle()
     rows = targets.found.rows
     assert len(rows) == 300 and rows[0].share >= rows[-1].share and rows[0].figure.endswith(" h")
     before = [row.name for row in rows]
     targets.wishes.kind.setCurrentText("galaxies")
     targets.wishes.kind.activated.emit(1)
-    settle(stage)
+    stage.settle()
     assert {row.what.kind for row in targets.found.rows} <= {"galaxy", "galaxy group"}
     assert targets.filter_button.text() == "Filter · 1"
     targets.wishes.reset.click()
-    settle(stage)
+    stage.settle()
     assert [row.name for row in targets.found.rows] == before
     targets.wishes.fields["least_moon_deg"].setText("abc")
     targets.wishes.fields["least_moon_deg"].setModified(True)
@@ -94,7 +87,7 @@ def test_tonights_offer_is_ranked_with_its_figures(stage: Stage) -> None:
 @pytest.mark.parametrize("typed", ["05 16 12 +34 27", "5h16.2m 34°27'", "79.05 34.45"])
 def test_a_position_is_framed_by_enter(stage: Stage, typed: str) -> None:
     targets = stage.workspace("Targets")
-    settle(stage)
+    stage.settle()
     targets.search.setText(typed)
     assert "05h 16m 12s" in targets.count.text()
     stage.qtbot.keyClick(targets.search, Qt.Key.Key_Return)
@@ -218,7 +211,7 @@ def test_a_mosaic_goes_into_the_plan_panel_by_panel(stage: Stage) -> None:
     ):
         field.setText(text)
         field.commit()
-    settle(stage)
+    stage.settle()
     assert len(frame.mosaic.panels) == 6 and not page.usual.isHidden()
     assert "stars in an overlap" in page.advice.text()
     assert dict(page.costs.facts)["nights like this"] == "1"
@@ -284,7 +277,7 @@ def test_an_earlier_frame_is_matched_from_its_file_alone(stage: Stage) -> None:
     light = stage.session.record.last_light
     targets = type_and_choose(stage, "m 33")
     targets.take_picture(light.path, match=True)
-    settle(stage, "picture")
+    stage.settle()
     from vigil.files.fits import plane_shape, read_header
 
     header = read_header(light.path)
@@ -307,7 +300,7 @@ def test_an_earlier_frame_is_matched_from_its_file_alone(stage: Stage) -> None:
 
     assert [path for path, _ in kept_backdrops(backdrops_file())] == [light.path]
     targets.take_picture(Path("/nowhere/at-all.fits"), match=True)
-    settle(stage, "picture")
+    stage.settle()
     assert "no such file" in targets.frame_page.match_words.text()
 
 
@@ -378,7 +371,7 @@ def test_the_chart_zooms_from_the_whole_sky_to_ten_minutes_and_comes_back(stage:
     assert chart.height_deg == pytest.approx(10 / 60)
     for _ in range(60):
         chart.zoom_by(1 / 1.3)
-    settle(stage)
+    stage.settle()
     assert chart.height_deg == 200 and "Sirius" in chart.field.star_names.values()
     chart.grab()
     stage.qtbot.keyClick(chart, Qt.Key.Key_0)
@@ -391,7 +384,7 @@ def test_every_layer_can_be_switched_and_shows(stage: Stage, red: bool) -> None:
     targets = type_and_choose(stage, "ic 405")
     chart = targets.chart
     chart.look_at(79, 34, 100.0)
-    settle(stage)
+    stage.settle()
     for name, box in targets.chart_page.switches.items():
         if name in ("telescope", "backdrops"):
             continue
@@ -446,7 +439,7 @@ def test_a_double_click_frames_a_bare_place(stage: Stage) -> None:
     at = QPoint(30, 60)
     expected = targets.chart.plane.sky(30, 60)
     stage.qtbot.mouseDClick(targets.chart, Qt.MouseButton.LeftButton, pos=at)
-    settle(stage)
+    stage.settle()
     g = targets.frame.frame.framing
     assert (g.ra_deg, g.dec_deg) == pytest.approx((float(expected[0]), float(expected[1])), abs=0.02)
     assert targets.target is None and targets.about.text() == "a place of your own"

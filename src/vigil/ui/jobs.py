@@ -39,6 +39,10 @@ class Jobs(QObject):
     def busy(self, kind: str) -> bool:
         return kind in self._newest
 
+    @property
+    def busy_at_all(self) -> bool:
+        return bool(self._newest)
+
     def _deliver(self, kind: str, future: "Future[Any]", ways: Any) -> None:
         if self._newest.get(kind) is not future or future.cancelled():
             return
