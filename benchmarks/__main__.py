@@ -6,7 +6,7 @@ import sys
 import numpy as np
 import sep
 
-from benchmarks import drawing, window
+from benchmarks import drawing, solving, targets, window
 from benchmarks.ratio import Ratio, compare
 from campaigns.demo import demo_rig
 from campaigns.solvefields import field_scene
@@ -54,6 +54,16 @@ BENCHMARKS = {
     "draw-large": lambda: drawing.drawing("26", bright=True),
     "draw-large-faint": lambda: drawing.drawing("26", bright=False),
     "draw-memory": drawing.memory,
+    "near": lambda: solving.solving("near"),
+    "blind": lambda: solving.solving("blind"),
+    "near-unsolved": lambda: solving.unsolved("near"),
+    "blind-unsolved": lambda: solving.unsolved("blind"),
+    "solve-memory": solving.memory,
+    "search": targets.keystroke,
+    "search-misspelt": lambda: targets.keystroke(misspelt=True),
+    "ranking": targets.ranking,
+    "chart": targets.chart,
+    "chart-moving": lambda: targets.chart(moving=True),
     "window": window.first_picture,
     "frame": window.frame_on_screen,
     "pan": window.panning,

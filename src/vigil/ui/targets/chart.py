@@ -62,6 +62,8 @@ class Chart(Picture):
         """Said over the chart, as "as at 01:20"."""
         self._kept: QPixmap | None = None
         self._kept_for: object = None
+        self._whole: QPixmap | None = None
+        self._whole_for: object = None
         self._drag: tuple[str, QPointF, tuple[float, float]] | None = None
         self._pressed_at: QPointF | None = None
         self._later = QTimer(self)
@@ -114,7 +116,7 @@ class Chart(Picture):
 
     def redraw(self) -> None:
         """The sky beneath the frame has changed."""
-        self._kept = None
+        self._kept = self._whole = None
         self.update()
 
     def _want_field(self) -> None:
@@ -147,8 +149,29 @@ class Chart(Picture):
     # -- drawing ------------------------------------------------------------------------------------------
 
     def paint(self, painter: QPainter) -> None:
+        """What was drawn before is kept until something of it changes: a repaint copies it."""
         plane = self.plane
-        painter.drawPixmap(0, 0, self._sky(plane))
+        sky = self._sky(plane)
+        key = (
+            plane,
+            self._frame.frame,
+            self.telescope,
+            self.layers.telescope,
+            self.note,
+            self._frame.field_deg,
+        )
+        if self._whole is None or self._whole_for != key:
+            whole = QPixmap(sky)
+            above = smooth(QPainter(whole))
+            try:
+                self._paint_above(above, plane)
+            finally:
+                above.end()
+            self._whole, self._whole_for = whole, key
+        painter.drawPixmap(0, 0, self._whole)
+
+    def _paint_above(self, painter: QPainter, plane: ChartPlane) -> None:
+        """Telescope, guide field and frame."""
         painter.setClipRect(self.rect())
         made, frame = self._frame.mosaic, self._frame.frame
         if self.layers.telescope and self.telescope is not None:
@@ -170,6 +193,7 @@ class Chart(Picture):
         key = (plane, ours, ratio)
         if self._kept is not None and self._kept_for == key:
             return self._kept
+        self._whole = None
         kept = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
         kept.setDevicePixelRatio(ratio)
         kept.fill(theme.colour("well"))

@@ -47,6 +47,7 @@ class FrameModel(QObject):
         self._before: list[tuple[str, Frame]] = []
         self._after: list[tuple[str, Frame]] = []
         self._mosaic: tuple[object, Mosaic] | None = None
+        self._framed: tuple[object, Framed] | None = None
         self._gesture = ""
 
     # -- what it is ---------------------------------------------------------------------------------------
@@ -101,6 +102,12 @@ class FrameModel(QObject):
     def framed(self) -> Framed:
         """As it is kept on the shelf."""
         frame = self._need()
+        key = (frame, self.field_deg)
+        if self._framed is None or self._framed[0] != key:
+            self._framed = (key, self._as_framed(frame))
+        return self._framed[1]
+
+    def _as_framed(self, frame: Frame) -> Framed:
         width, height = self.field_deg
         return Framed(
             id=frame.shelf_id or Shelf().unused_id(frame.name),
