@@ -17,7 +17,7 @@ def run_campaign(
     """Run what isn't done yet at this commit, then write docs/figures/NAME.json and return its summary."""
     FOLDER.mkdir(parents=True, exist_ok=True)
     partial = FOLDER / f".{name}.partial.json"
-    commit = _commit()
+    commit, items = _commit(), list(items)
     done: dict[str, Any] = {}
     if partial.exists():
         kept = json.loads(partial.read_text())
@@ -27,6 +27,8 @@ def run_campaign(
             done[key] = work()
             partial.write_text(json.dumps({"commit": commit, "results": done}))
         print(f"{name} {key}: {json.dumps(done[key])}", flush=True)
+    # in the order of the items, whatever an interrupted run had done first
+    done = {key: done[key] for key, _ in items}
     summary = summarise(list(done.values()))
     written = {
         "campaign": name,

@@ -107,7 +107,8 @@ class Stage:
         assert app is not None
         for _ in range(600):
             app.processEvents()
-            if not any(self.jobs.busy(kind) for kind in ("last frame", "chart", "catalogue")):
+            targets = self.window.workspaces.get("Targets")
+            if not self.jobs.busy_at_all and not (targets and targets.settling):
                 break
             time.sleep(0.01)
         for _ in range(5):
@@ -217,6 +218,10 @@ def _take_views(told: Told, wanted: Callable[[str], bool]) -> None:
     stage.settle()
     targets.search.setText("california")
     targets.found.choose(0)
+    stage.settle()
+    targets.frame.cover()
+    targets.chart.look_at_frame()
+    targets.search.clear()
     stage.settle()
     if wanted("targets"):
         _save(window, "targets")
