@@ -53,9 +53,9 @@ def _lost(turn: float) -> float:
     return float((s + c - 1) ** 2 / (2 * s * c))
 
 
-@pytest.mark.parametrize("seed", range(12))
+@pytest.mark.parametrize("seed", range(6))
 def test_a_sample_of_the_campaign_of_mosaics(seed: int) -> None:
-    found = try_mosaic(seed * 25)
+    found = try_mosaic(seed * 50)
     assert found["holes"] == 0
     assert found["overlap_off_percent"] is None or found["overlap_off_percent"] < 1.0
 

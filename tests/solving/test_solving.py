@@ -256,7 +256,7 @@ def test_a_level_holds_every_quad_once() -> None:
     assert len(np.unique(key)) == len(key) > 2000
 
 
-@pytest.mark.parametrize("seed", range(8))
+@pytest.mark.parametrize("seed", range(4))
 def test_blind_solves_where_nothing_is_known(seed: int, small_table: SkyTable) -> None:
     rng = np.random.default_rng([3, seed])
     wcs = true_wcs(rng, mirrored=bool(seed % 2))
