@@ -22,7 +22,8 @@ from vigil.simulator.chance import generator
 from vigil.simulator.frame.draw import draw
 from vigil.sky.tangent import deproject
 from vigil.solving.blind import solve_blind
-from vigil.solving.near import Hint, similarity, solve_near
+from vigil.solving.near import Hint, solve_near
+from vigil.solving.wcs import Wcs, similarity
 
 _SIDE_PX, _FIELDS = 3008, 500
 _NEAR_LIMIT, _BLIND_LIMIT, _UNSOLVED_LIMIT = 0.15, 1.0, 5.0
@@ -59,7 +60,7 @@ def detection_s() -> float:
     return statistics.median(times[1:])
 
 
-def seen(number: int):  # type: ignore[no-untyped-def]
+def seen(number: int) -> tuple[np.ndarray, np.ndarray, np.ndarray, Wcs]:
     """Columns, rows, fluxes and the true WCS of a random field, its short side 0.7° to 4°, as a detection
     would give them: to magnitude 14.5, positions off by 0.15 px."""
     rng = generator(408, "bench field", number)
@@ -74,7 +75,7 @@ def seen(number: int):  # type: ignore[no-untyped-def]
     return x, y, 10 ** (-0.4 * stars.mag[inside]), wcs
 
 
-def _hint(wcs, number: int) -> Hint:  # type: ignore[no-untyped-def]
+def _hint(wcs: Wcs, number: int) -> Hint:
     rng = generator(408, "bench hint", number)
     way = rng.uniform(0, 2 * np.pi)
     ra, dec = deproject(2 * np.sin(way), 2 * np.cos(way), wcs.ra_deg, wcs.dec_deg)

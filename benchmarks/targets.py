@@ -13,7 +13,7 @@ from vigil.sky.horizontal import local_sidereal_deg
 from vigil.sky.instants import from_unix
 
 _KEYSTROKE_LIMIT, _MISSPELT_LIMIT, _RANK_LIMIT, _CHART_LIMIT = 3.0, 10.0, 4.0, 20.0
-_TYPED = ("m", "ng", "ngc 7", "ic 405", "orion", "flaming", "sh2-2", "california")
+_TYPED = ("m", "ng", "ngc 7", "ic 405", "nebula", "flaming", "sh2-2", "california")
 _MISSPELT = ("caliphornia", "andromida", "horshead", "NCG 1499", "rosete")
 _WORK_AREA = (668, 474)
 

@@ -4,6 +4,7 @@ from typing import Annotated, ClassVar
 
 from pydantic import Field, model_validator
 
+from vigil.documents.ids import stem_of, unused
 from vigil.documents.plan import ExposureLine, Piece
 from vigil.documents.store import Document
 
@@ -118,6 +119,4 @@ class Shelf(Document):
 
     def unused_id(self, name: str) -> str:
         """An id for a new one, from its name."""
-        stem = "".join(c for c in name.casefold() if c.isalnum()) or "target"
-        ids = {f.id for f in self.framed}
-        return next(i for i in (stem, *(f"{stem}-{n}" for n in range(2, 10_000))) if i not in ids)
+        return unused(stem_of(name), {f.id for f in self.framed})

@@ -2,8 +2,11 @@
 
 import os
 import secrets
-from collections.abc import Callable
+import shutil
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
+from tempfile import mkdtemp
 from typing import BinaryIO
 
 
@@ -32,6 +35,28 @@ def write_bytes(path: Path, content: bytes) -> None:
         stream.write(content)
 
     write_atomically(path, write)
+
+
+@contextmanager
+def whole_folder(folder: Path) -> Iterator[Path]:
+    """A folder to fill that takes the place of `folder` once it is filled, or not at all.
+
+    Its files are flushed first. Raises OSError when there is no room; nothing is left behind then.
+    """
+    folder.parent.mkdir(parents=True, exist_ok=True)
+    aside = Path(mkdtemp(prefix=f".{folder.name}-", dir=folder.parent))
+    try:
+        yield aside
+        for path in aside.iterdir():
+            with path.open("rb") as stream:
+                os.fsync(stream.fileno())
+        if folder.exists():
+            shutil.rmtree(folder)
+        aside.rename(folder)
+        flush_folder(folder.parent)
+    except BaseException:
+        shutil.rmtree(aside, ignore_errors=True)
+        raise
 
 
 def flush_folder(folder: Path) -> None:

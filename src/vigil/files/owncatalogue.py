@@ -6,17 +6,17 @@ counted once.
 
 import csv
 import json
-import shutil
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
-from tempfile import mkdtemp
+from typing import NamedTuple
 
 import numpy as np
 from astropy.io import fits
 from astropy_healpix import healpy
 from scipy.spatial import cKDTree
 
+from vigil.files.atomic import whole_folder
 from vigil.files.starcatalogue import NSIDE, TILES, StarCatalogue, star_catalogue
 from vigil.sky.angles import parse_dec_deg, parse_ra_deg
 from vigil.sky.stars import SkyStars
@@ -44,6 +44,17 @@ class Taken:
     left_out: int
     reasons: tuple[str, ...]
     faintest_mag: float
+
+
+class _Rows(NamedTuple):
+    """What a table holds of stars, and which of its rows are none."""
+
+    source: str
+    ra_deg: np.ndarray
+    dec_deg: np.ndarray
+    mag: np.ndarray
+    reasons: tuple[str, ...]
+    left_out: int
 
 
 class Catalogues:
@@ -88,17 +99,13 @@ def take_table(path: Path, own: Path, columns: dict[str, str] | None = None) -> 
 
     Raises BadCatalogue when nothing of it can be used, OSError when it can't be written.
     """
-    rows = (
-        _read_fits(path, columns or {})
-        if path.suffix.lower().startswith(".fit")
-        else _read_csv(path, columns or {})
-    )
-    ra, dec, mag, reasons, left_out = rows
-    if len(ra) == 0:
-        first = f": {reasons[0]}" if reasons else ""
+    read = _read_fits if path.suffix.lower().startswith(".fit") else _read_csv
+    rows = read(path, columns or {})
+    if len(rows.ra_deg) == 0:
+        first = f": {rows.reasons[0]}" if rows.reasons else ""
         raise BadCatalogue(f"{path}: no row of it is a star{first}")
-    _write_tiles(own, ra, dec, mag, path.name)
-    return Taken(len(ra), left_out, tuple(reasons), float(mag.max()))
+    _write_tiles(own, rows)
+    return Taken(len(rows.ra_deg), rows.left_out, rows.reasons, float(rows.mag.max()))
 
 
 def told(own: Path) -> dict[str, object] | None:
@@ -126,7 +133,7 @@ def _column(path: Path, have: list[str], what: str, columns: dict[str, str]) -> 
     )
 
 
-def _read_csv(path: Path, columns: dict[str, str]):  # type: ignore[no-untyped-def]
+def _read_csv(path: Path, columns: dict[str, str]) -> _Rows:
     try:
         text = path.read_text(encoding="utf-8-sig")
     except (OSError, UnicodeDecodeError) as problem:
@@ -151,10 +158,10 @@ def _read_csv(path: Path, columns: dict[str, str]):  # type: ignore[no-untyped-d
             continue
         for into, value in zip((ra, dec, mag), values, strict=True):
             into.append(value)
-    return np.array(ra), np.array(dec), np.array(mag), reasons, left_out
+    return _Rows(path.name, np.array(ra), np.array(dec), np.array(mag), tuple(reasons), left_out)
 
 
-def _read_fits(path: Path, columns: dict[str, str]):  # type: ignore[no-untyped-def]
+def _read_fits(path: Path, columns: dict[str, str]) -> _Rows:
     try:
         with fits.open(path) as units:
             table = next((u for u in units if isinstance(u, fits.BinTableHDU | fits.TableHDU)), None)
@@ -169,29 +176,22 @@ def _read_fits(path: Path, columns: dict[str, str]):  # type: ignore[no-untyped-
     good = (ra >= 0) & (ra < 360) & (np.abs(dec) <= 90) & (mag > -2) & (mag < 30)
     bad = np.flatnonzero(~good)
     reasons = [f"row {k + 1}: ra {ra[k]:g}, dec {dec[k]:g}, magnitude {mag[k]:g}" for k in bad[:20]]
-    return ra[good], dec[good], mag[good], reasons, int(bad.size)
+    return _Rows(path.name, ra[good], dec[good], mag[good], tuple(reasons), int(bad.size))
 
 
-def _write_tiles(own: Path, ra: np.ndarray, dec: np.ndarray, mag: np.ndarray, source: str) -> None:
+def _write_tiles(own: Path, rows: _Rows) -> None:
+    ra, dec, mag = rows.ra_deg, rows.dec_deg, rows.mag
     cell = healpy.ang2pix(NSIDE, ra, dec, nest=True, lonlat=True)
     order = np.lexsort((mag, cell))
-    rows = np.empty(len(ra), _ROW)
-    rows["ra"] = np.rint(ra % 360 * 1e7).astype(np.uint64) % 3_600_000_000
-    rows["dec"], rows["mag"] = np.rint(dec * 1e7), np.rint(mag * 1000)
-    rows, cell = rows[order], cell[order]
+    packed = np.empty(len(ra), _ROW)
+    packed["ra"] = np.rint(ra % 360 * 1e7).astype(np.uint64) % 3_600_000_000
+    packed["dec"], packed["mag"] = np.rint(dec * 1e7), np.rint(mag * 1000)
+    packed, cell = packed[order], cell[order]
     counts = np.bincount(cell, minlength=TILES * NSIDE**2).astype(np.int32)
     edges = np.concatenate([[0], np.cumsum(counts.reshape(TILES, -1).sum(axis=1))])
-    own.parent.mkdir(parents=True, exist_ok=True)
-    work = Path(mkdtemp(prefix=f".{own.name}-", dir=own.parent))
-    try:
+    summary = {"source": rows.source, "stars": len(ra), "faintest_mag": round(float(mag.max()), 2)}
+    with whole_folder(own) as work:
         np.save(work / "cell-counts.npy", counts)
         for tile in range(TILES):
-            np.save(work / f"tile-{tile:02d}.npy", rows[edges[tile] : edges[tile + 1]])
-        summary = {"source": source, "stars": len(ra), "faintest_mag": round(float(mag.max()), 2)}
+            np.save(work / f"tile-{tile:02d}.npy", packed[edges[tile] : edges[tile + 1]])
         (work / "catalogue.json").write_text(json.dumps(summary), encoding="utf-8")
-        if own.exists():
-            shutil.rmtree(own)
-        work.rename(own)
-    except BaseException:
-        shutil.rmtree(work, ignore_errors=True)
-        raise

@@ -1,14 +1,12 @@
 """The sky table on disk: made once from the star catalogue, then memory-mapped."""
 
 import json
-import os
-import shutil
 from collections.abc import Callable
 from pathlib import Path
-from tempfile import mkdtemp
 
 import numpy as np
 
+from vigil.files.atomic import whole_folder
 from vigil.files.starcatalogue import StarCatalogue
 from vigil.solving.skytable import (
     CELLS,
@@ -67,18 +65,9 @@ def make_table(
 
     `progress` hears shares 0…1. Raises Cancelled once `stopped` says so, OSError when there is no room.
     """
-    cache.mkdir(parents=True, exist_ok=True)
-    work = Path(mkdtemp(prefix=f".{_NAME}-", dir=cache))
-    try:
+    folder = table_folder(cache)
+    with whole_folder(folder) as work:
         _write(work, catalogue, progress, stopped)
-        folder = table_folder(cache)
-        if folder.exists():
-            shutil.rmtree(folder)
-        work.rename(folder)
-        _flush_folder(cache)
-    except BaseException:
-        shutil.rmtree(work, ignore_errors=True)
-        raise
     progress(1.0)
     return folder
 
@@ -110,9 +99,6 @@ def _write(
                 progress(0.05 + 0.75 * (done + share * len(level)) / total)
             done += len(level)
     _sort(work, buckets, progress, stopped)
-    for name in _FILES:
-        with (work / name).open("rb") as stream:
-            os.fsync(stream.fileno())
     (work / "table.json").write_text(json.dumps({"version": VERSION, "levels": LEVELS, "stars": len(used)}))
 
 
@@ -163,11 +149,3 @@ def _sort(
         progress(0.8 + 0.19 * (n + 1) / _BUCKETS)
     out.flush()
     np.save(work / "ends.npy", np.cumsum(counts, dtype=np.uint32))
-
-
-def _flush_folder(folder: Path) -> None:
-    handle = os.open(folder, os.O_RDONLY)
-    try:
-        os.fsync(handle)
-    finally:
-        os.close(handle)

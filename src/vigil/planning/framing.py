@@ -4,14 +4,18 @@ import math
 from collections.abc import Callable, Collection, Iterable
 from dataclasses import dataclass
 
+import numpy as np
+
+from vigil.documents.ids import unused
 from vigil.documents.plan import Block, ExposureLine, Span, Target
 from vigil.documents.rig import Rig
 from vigil.documents.shelf import Framed, Framing
 from vigil.files.deepsky import UnknownObject, find_object
 from vigil.optics.footprint import Footprint
-from vigil.optics.mosaics import Mosaic, mosaic
+from vigil.optics.mosaics import Mosaic, mosaic, strip_between
 from vigil.planning.overheads import CENTRE_S, FILTER_S, FOCUS_S, SLEW_S
 from vigil.sky.angles import separation_deg
+from vigil.sky.stars import SkyStars
 
 _FITS_BYTES_A_PIXEL = 2
 # a name counts as disagreeing with its coordinates beyond this, or the object's own half size
@@ -57,10 +61,11 @@ def blocks_of(
     span: Span | None = None,
     taken: Callable[[str, str], int] = lambda target, filter_name: 0,
     otherwise: Iterable[ExposureLine] = (),
+    at_angle: bool = True,
 ) -> list[Block]:
     """A plan's blocks, one a panel in its order, with what is still to be taken: `taken` says how many
     frames there are of a target through a filter. Panels that are done are left out. `otherwise` are lines
-    for a target that has none."""
+    for a target that has none; without `at_angle` the camera is left as it stands."""
     made = mosaic_of(framed.framing, field_deg)
     ids = set(used_ids)
     blocks = []
@@ -71,7 +76,7 @@ def blocks_of(
         if not lines:
             continue
         stem = framed.id if framed.framing.count == 1 else f"{framed.id}-p{number}"
-        block_id = next(i for i in (stem, *(f"{stem}-{n}" for n in range(2, 10_000))) if i not in ids)
+        block_id = unused(stem, ids)
         ids.add(block_id)
         blocks.append(
             Block(
@@ -80,7 +85,7 @@ def blocks_of(
                     name=name,
                     ra_deg=foot.ra_deg,
                     dec_deg=foot.dec_deg,
-                    position_angle_deg=foot.position_angle_deg,
+                    position_angle_deg=foot.position_angle_deg if at_angle else None,
                 ),
                 span=span or Span(),
                 lines=_with_ids(block_id, lines),
@@ -93,9 +98,7 @@ def _with_ids(block_id: str, lines: list[ExposureLine]) -> list[ExposureLine]:
     """Ids by their filters: frames count by them."""
     made: list[ExposureLine] = []
     for line in lines:
-        stem = f"{block_id}-{line.filter.casefold() or 'plain'}"
-        taken = {x.id for x in made}
-        own = next(i for i in (stem, *(f"{stem}-{n}" for n in range(2, 10_000))) if i not in taken)
+        own = unused(f"{block_id}-{line.filter.casefold() or 'plain'}", {x.id for x in made})
         made.append(line.model_copy(update={"id": own}))
     return made
 
@@ -145,6 +148,15 @@ def cost_of(framed: Framed, made: Mosaic, rig: Rig, night_h: float) -> Cost:
         (round(3600 * width / scale), round(3600 * height / scale)),
         int(frames * one * _FITS_BYTES_A_PIXEL),
     )
+
+
+def stars_in_strips(made: Mosaic, stars: SkyStars) -> tuple[int, int] | None:
+    """The fewest and the most stars that two neighbours both see; None for a single panel."""
+    counts = [
+        int(np.count_nonzero(strip_between(one, other, stars.ra_deg, stars.dec_deg)))
+        for one, other in made.neighbours()
+    ]
+    return (min(counts), max(counts)) if counts else None
 
 
 def disagreement(name: str, ra_deg: float, dec_deg: float) -> str | None:

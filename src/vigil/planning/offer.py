@@ -162,13 +162,21 @@ def dark_times(rig: Rig, at: datetime, dusk: Dusk) -> Floats:
     return np.arange(unix_s(begins), unix_s(ends), _STEP_S) + _STEP_S / 2
 
 
-def field_of(rig: Rig) -> tuple[float, float]:
-    """Width and height of the rig's field in degrees, as its sides subtend; 1° × 1° without telescope or
-    camera."""
+def scale_of(rig: Rig, focal_length_mm: float | None = None) -> float:
+    """The camera's scale (″/px), with another focal length where one is tried."""
+    scale = rig.scale_arcsec_px()
+    if focal_length_mm is None or not rig.focal_length_mm:
+        return scale
+    return scale * rig.focal_length_mm / focal_length_mm
+
+
+def field_of(rig: Rig, focal_length_mm: float | None = None) -> tuple[float, float]:
+    """Width and height of the rig's field in degrees, as its sides subtend, with another focal length where
+    one is tried; 1° × 1° without telescope or camera."""
     if not rig.frames_sky:
         return 1.0, 1.0
     rows, columns = rig.field_px()
-    scale = rig.scale_arcsec_px()
+    scale = scale_of(rig, focal_length_mm)
     return subtended_deg(scale, columns), subtended_deg(scale, rows)
 
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from pydantic import ValidationError
 
+from vigil.documents.ids import unused
 from vigil.documents.plan import ExposureLine
 from vigil.documents.shelf import Framed, Framing, Shelf
 from vigil.documents.store import explain
@@ -128,10 +129,7 @@ def from_csv(text: str, unused_id: Callable[[str], str], columns: Mapping[str, s
         except (ValueError, UnknownObject) as problem:
             left_out.append(f"{place}: {problem}")
             continue
-        own = unused_id(made.name)
-        stem, count = own, 2
-        while own in given:
-            own, count = f"{stem}-{count}", count + 1
+        own = unused(unused_id(made.name), given)
         given.add(own)
         framed.append(made.model_copy(update={"id": own}))
         doubt = disagreement(made.name, made.framing.ra_deg, made.framing.dec_deg)

@@ -24,6 +24,8 @@ class Tonight:
     transit_altitude_deg: float
     moon_apart_deg: float
     moon_illumination: float
+    flip: datetime | None = None
+    """When a german mount changes sides, where that falls within an interval."""
 
     @property
     def usable_h(self) -> float:
@@ -42,8 +44,10 @@ def tonight(ra_deg: float, dec_deg: float, rig: Rig, at: datetime, span: Span | 
     middle = from_datetimes(noon + timedelta(hours=12))
     moon = observe_moon(middle, site)
     there = observe(ra_deg, dec_deg, middle, site)
+    intervals = block_intervals(block, rig, at)
+    flip = _flip(transit, rig)
     return Tonight(
-        intervals=block_intervals(block, rig, at),
+        intervals=intervals,
         transit=transit,
         transit_altitude_deg=(
             float(observe(ra_deg, dec_deg, from_datetimes(transit), site).altitude_deg) if transit else np.nan
@@ -52,4 +56,16 @@ def tonight(ra_deg: float, dec_deg: float, rig: Rig, at: datetime, span: Span | 
             separation_deg(there.hour_angle_deg, there.dec_deg, moon.hour_angle_deg, moon.dec_deg)
         ),
         moon_illumination=float(moon_illumination(middle)),
+        flip=flip if flip and any(i.opens <= flip <= i.closes for i in intervals) else None,
     )
+
+
+def _flip(transit: datetime | None, rig: Rig) -> datetime | None:
+    """At the preferred moment of the flip window, else the earliest; at the meridian without a window."""
+    if transit is None or rig.mount is None or rig.mount.kind != "german":
+        return None
+    window = rig.mount.flip
+    if window is None:
+        return transit
+    after_min = window.earliest_min if window.preferred_min is None else window.preferred_min
+    return transit + timedelta(minutes=after_min)

@@ -13,14 +13,14 @@ from scipy.spatial import cKDTree
 
 from vigil.sky.instants import Floats
 from vigil.sky.stars import SkyStars
-from vigil.solving.near import image_stars, similarity
+from vigil.solving.imagestars import ImageStars, hands, image_stars
 from vigil.solving.plane import Complex, directions
 from vigil.solving.quads import Quads, all_quads, build_quads
 from vigil.solving.sampling import brightest_per_cell
 from vigil.solving.skytable import SkyTable, axes
 from vigil.solving.solution import BLIND, Solution
-from vigil.solving.verify import LEAST_MATCHED, ImageStars, verify
-from vigil.solving.wcs import Wcs
+from vigil.solving.verify import LEAST_MATCHED, verify
+from vigil.solving.wcs import Wcs, similarity
 
 Cone = Callable[[float, float, float], SkyStars]
 """Catalogue stars within a radius of a direction: (ra_deg, dec_deg, radius_deg)."""
@@ -117,13 +117,9 @@ def _rungs(image: ImageStars) -> Iterator[tuple[list[tuple[bool, Quads]], int]]:
     cell_px = image.short_px / _CELLS_ACROSS
     for depth, neighbours in _RUNGS:
         chosen = image.spots[brightest_per_cell(image.spots, depth, cell_px)]
-        yield [(mirrored, build_quads(hand, neighbours)) for mirrored, hand in _hands(chosen)], _VERIFIED
+        yield [(mirrored, build_quads(hand, neighbours)) for mirrored, hand in hands(chosen)], _VERIFIED
     for count in _LAST_STARS:
-        yield [(mirrored, all_quads(hand)) for mirrored, hand in _hands(image.spots[:count])], _LAST_VERIFIED
-
-
-def _hands(spots: Complex) -> tuple[tuple[bool, Complex], ...]:
-    return (False, np.asarray(-spots.conj())), (True, spots)
+        yield [(mirrored, all_quads(hand)) for mirrored, hand in hands(image.spots[:count])], _LAST_VERIFIED
 
 
 def _propose(

@@ -14,6 +14,7 @@ from scipy.spatial import cKDTree
 from vigil.sky.instants import Floats
 from vigil.sky.stars import SkyStars
 from vigil.sky.tangent import deproject, project
+from vigil.solving.imagestars import ImageStars, hands, image_stars
 from vigil.solving.plane import (
     Complex,
     gnomonic_from_stereographic,
@@ -23,8 +24,8 @@ from vigil.solving.plane import (
 from vigil.solving.quads import Quads, all_quads, build_quads
 from vigil.solving.sampling import brightest_per_cell
 from vigil.solving.solution import Solution
-from vigil.solving.verify import LEAST_MATCHED, ImageStars, verify
-from vigil.solving.wcs import Wcs
+from vigil.solving.verify import LEAST_MATCHED, verify
+from vigil.solving.wcs import Wcs, similarity
 
 # Tried in turn: brightest stars per cell of a 4 × 4 division of the image, and near neighbours of each that
 # make quads. What fails is nearly always a different depth of image and catalogue, which another rung mends.
@@ -77,15 +78,6 @@ class _Proposals:
 
     def __len__(self) -> int:
         return len(self.turn)
-
-
-def image_stars(x_px: Floats, y_px: Floats, flux: Floats, shape: tuple[int, int]) -> ImageStars:
-    """Detected stars at 0-based columns and rows, ranked by flux. Places that aren't finite are left out."""
-    rows, columns = shape
-    spots = x_px - (columns - 1) / 2 + 1j * (y_px - (rows - 1) / 2)
-    order = np.argsort(np.nan_to_num(flux))[::-1]
-    spots = spots[order]
-    return ImageStars(spots[np.isfinite(spots)], shape)
 
 
 def solve_near(
@@ -168,11 +160,11 @@ def _rungs(image: ImageStars, plane: Complex, hint: Hint) -> Iterator[tuple[list
         chosen = spots[brightest_per_cell(spots, depth, cell_px)]
         both = [
             _propose(build_quads(hand, neighbours), sky, tree, mirrored, hint)
-            for mirrored, hand in _hands(chosen)
+            for mirrored, hand in hands(chosen)
         ]
         yield both, _PROPOSALS
     bright = spots[:_LAST_STARS]
-    ours = [(mirrored, all_quads(hand)) for mirrored, hand in _hands(bright)]
+    ours = [(mirrored, all_quads(hand)) for mirrored, hand in hands(bright)]
     for depth in _LAST_DEPTHS:
         known = plane[brightest_per_cell(plane, depth, cell_px * scale_deg)]
         sky = build_quads(known, _LAST_NEIGHBOURS)
@@ -180,11 +172,6 @@ def _rungs(image: ImageStars, plane: Complex, hint: Hint) -> Iterator[tuple[list
             continue
         tree = cKDTree(sky.shape)
         yield [_propose(q, sky, tree, mirrored, hint) for mirrored, q in ours], _LAST_PROPOSALS
-
-
-def _hands(spots: Complex) -> tuple[tuple[bool, Complex], ...]:
-    """The sky seen from inside is left-handed (east to the left): a plain image is conjugated against it."""
-    return (False, np.asarray(-spots.conj())), (True, spots)
 
 
 def _propose(quads: Quads, sky: Quads, tree: cKDTree, mirrored: bool, hint: Hint) -> _Proposals:
@@ -258,10 +245,3 @@ def _as_wcs(mirrored: bool, turn: complex, centre: complex, hint: Hint, shape: t
     # scale of the hint's plane at the centre
     growth = 1 + np.radians(abs(centre)) ** 2 / 4
     return similarity(float(ra[0]), float(dec[0]), turn * north / abs(north) / 1j / growth, mirrored, shape)
-
-
-def similarity(ra_deg: float, dec_deg: float, turn: complex, mirrored: bool, shape: tuple[int, int]) -> Wcs:
-    """A WCS of scale |turn| (degrees a pixel) and rotation, for images of either hand."""
-    p, q = turn.real, turn.imag
-    cd = ((p, -q), (q, p)) if mirrored else ((-p, -q), (-q, p))
-    return Wcs(ra_deg, dec_deg, cd, shape)

@@ -8,14 +8,13 @@ parameters), times the number of proposals that were looked at, bounds the proba
 see docs/formulas.md.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 from scipy.stats import poisson
 
 from vigil.sky.stars import SkyStars
+from vigil.solving.imagestars import ImageStars
 from vigil.solving.plane import Complex
 from vigil.solving.solution import NEAR, Matches, Solution
 from vigil.solving.wcs import Fit, Wcs, fit_wcs
@@ -32,24 +31,6 @@ _FIRST_SHARE, _FIRST_PX = 0.006, 8.0
 _HIGHEST_ORDER = 3
 _MARGIN_PX = 20.0
 _CROWD_RADII = 12.0
-
-
-@dataclass(frozen=True, slots=True)
-class ImageStars:
-    """Detected stars, brightest first, as complex pixels from the centre of an image of `shape`."""
-
-    spots: Complex
-    shape: tuple[int, int]
-
-    @property
-    def short_px(self) -> int:
-        """The image's shorter side."""
-        return min(self.shape)
-
-    @property
-    def radius_px(self) -> float:
-        """From the centre to a corner."""
-        return float(np.hypot(*self.shape) / 2)
 
 
 def verify(

@@ -126,6 +126,14 @@ class Wcs:
         return list(zip(ra.tolist(), dec.tolist(), strict=True))
 
 
+def similarity(ra_deg: float, dec_deg: float, turn: complex, mirrored: bool, shape: tuple[int, int]) -> Wcs:
+    """A WCS of scale |turn| (degrees a pixel) and rotation, for images of either hand: with `hands` the
+    plane, east + i north, is turn times the image."""
+    p, q = turn.real, turn.imag
+    cd = ((p, -q), (q, p)) if mirrored else ((-p, -q), (-q, p))
+    return Wcs(ra_deg, dec_deg, cd, shape)
+
+
 def _undistort(sip: Sip, u: Floats, v: Floats, half_u: float, half_v: float) -> tuple[Floats, Floats]:
     seen_u, seen_v = np.array(u, dtype=float), np.array(v, dtype=float)
     for _ in range(_INVERSE_ROUNDS):

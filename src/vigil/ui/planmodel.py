@@ -5,6 +5,7 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
+from vigil.documents.ids import unused
 from vigil.documents.plan import Block, ExposureLine, NightPlan, Span, contradictions
 from vigil.documents.rig import Rig
 from vigil.documents.store import explain, save
@@ -97,7 +98,7 @@ class PlanModel(Undoable[NightPlan]):
         used = {line.filter for line in block.lines}
         name = next((n for n in names if n not in used), last.filter)
         every = {line.id for b in self.plan.blocks for line in b.lines}
-        line_id = _unused(f"{block_id}-{name.casefold()}", every)
+        line_id = unused(f"{block_id}-{name.casefold()}", every)
         line = last.model_copy(update={"id": line_id, "filter": name})
         self._edit_lines(block_id, f"adding {name}", lambda lines: [*lines, line])
         return line_id
@@ -131,12 +132,3 @@ class PlanModel(Undoable[NightPlan]):
 
     def _with_blocks(self, blocks: list[Block]) -> NightPlan:
         return self.plan.model_copy(update={"blocks": blocks})
-
-
-def _unused(stem: str, taken: set[str]) -> str:
-    if stem not in taken:
-        return stem
-    number = 2
-    while f"{stem}-{number}" in taken:
-        number += 1
-    return f"{stem}-{number}"

@@ -7,23 +7,21 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from vigil.documents.store import Document
 
+T = TypeVar("T")
 D = TypeVar("D", bound=Document)
 
 
-class Undoable(QObject, Generic[D]):
-    """Documents are frozen: undo is a list of them. `save_problem` says why the last one isn't on disk."""
+class History(QObject, Generic[T]):
+    """States are frozen: undo is a list of them, each with the words of what led away from it."""
 
     changed = pyqtSignal()
 
-    def __init__(self, document: D, save: Callable[[D], object] | None) -> None:
+    def __init__(self) -> None:
         super().__init__()
         self.locked = ""
         """Why nothing can be changed now; empty when it can."""
-        self.save_problem = ""
-        self._document = document
-        self._save = save
-        self._before: list[tuple[str, D]] = []
-        self._after: list[tuple[str, D]] = []
+        self._before: list[tuple[str, T]] = []
+        self._after: list[tuple[str, T]] = []
 
     @property
     def undoable(self) -> str:
@@ -35,16 +33,37 @@ class Undoable(QObject, Generic[D]):
         return self._after[-1][0] if self._after else ""
 
     def undo(self) -> None:
-        self._step(self._before, self._after)
+        self._back(self._before, self._after)
 
     def redo(self) -> None:
-        self._step(self._after, self._before)
+        self._back(self._after, self._before)
 
-    def _step(self, source: list[tuple[str, D]], other: list[tuple[str, D]]) -> None:
+    def _back(self, source: list[tuple[str, T]], other: list[tuple[str, T]]) -> None:
         if source and not self.locked:
-            words, document = source.pop()
-            other.append((words, self._document))
-            self._put(document)
+            words, state = source.pop()
+            other.append((words, self._now()))
+            self._put(state)
+
+    def _now(self) -> T:
+        """The state that is in force."""
+        raise NotImplementedError
+
+    def _put(self, state: T) -> None:
+        """Bring a state into force."""
+        raise NotImplementedError
+
+
+class Undoable(History[D]):
+    """Documents are frozen too; `save_problem` says why the last one isn't on disk."""
+
+    def __init__(self, document: D, save: Callable[[D], object] | None) -> None:
+        super().__init__()
+        self.save_problem = ""
+        self._document = document
+        self._save = save
+
+    def _now(self) -> D:
+        return self._document
 
     def _change(self, words: str, document: D) -> None:
         if self.locked:

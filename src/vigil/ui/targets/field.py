@@ -14,6 +14,8 @@ _BRIGHT_ONLY_DEG = 14.0
 _MOST_STARS = 1600
 _LEAST_SHARE_OF_RADIUS = 0.012
 _MOST_OBJECTS = 160
+# named stars are looked for among the brightest; a catalogue has them this near to where another has
+_NAMED, _AMONG, _SAME_DEG = 40, 400, 0.02
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,14 +60,14 @@ def load_field(ra_deg: float, dec_deg: float, radius_deg: float) -> Field:
 
 def _names(stars: SkyStars, bright: SkyStars, names: list[str]) -> dict[int, str]:
     """Names of catalogue stars that stand where a bright one does."""
-    found = {}
-    for k in range(min(len(bright), 40)):
-        if not names[k] or not len(stars):
-            continue
-        away = separation_deg(bright.ra_deg[k], bright.dec_deg[k], stars.ra_deg[:400], stars.dec_deg[:400])
+    found: dict[int, str] = {}
+    if not len(stars):
+        return found
+    for ra, dec, name in zip(bright.ra_deg[:_NAMED], bright.dec_deg[:_NAMED], names, strict=False):
+        away = separation_deg(ra, dec, stars.ra_deg[:_AMONG], stars.dec_deg[:_AMONG])
         nearest = int(np.argmin(away))
-        if away[nearest] < 0.02:
-            found[nearest] = names[k]
+        if name and away[nearest] < _SAME_DEG:
+            found[nearest] = name
     return found
 
 

@@ -3,17 +3,16 @@
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
-from PyQt6.QtCore import QObject, pyqtSignal
-
 from vigil.documents.plan import ExposureLine
 from vigil.documents.rig import Rig
 from vigil.documents.shelf import USUAL_OVERLAP_PERCENT, Framed, Framing, PanelWish, Shelf
 from vigil.files.deepsky import DeepSkyObject
-from vigil.optics.footprint import Footprint, subtended_deg
+from vigil.optics.footprint import Footprint
 from vigil.optics.mosaics import Mosaic, panels_to_cover
 from vigil.planning.framing import mosaic_of
 from vigil.planning.guidefield import guide_field
 from vigil.planning.offer import field_of
+from vigil.ui.undoable import History
 
 _MOST_UNDO = 200
 
@@ -35,17 +34,13 @@ class Frame:
     shelf_id: str = ""
 
 
-class FrameModel(QObject):
+class FrameModel(History[Frame]):
     """`changed` follows every edit. Values that can't be raise ValueError with what would be right."""
-
-    changed = pyqtSignal()
 
     def __init__(self, rig: Callable[[], Rig], camera_angle: Callable[[], float | None]) -> None:
         super().__init__()
         self._rig, self._camera_angle = rig, camera_angle
         self.frame: Frame | None = None
-        self._before: list[tuple[str, Frame]] = []
-        self._after: list[tuple[str, Frame]] = []
         self._mosaic: tuple[object, Mosaic] | None = None
         self._framed: tuple[object, Framed] | None = None
         self._gesture = ""
@@ -61,12 +56,7 @@ class FrameModel(QObject):
     @property
     def field_deg(self) -> tuple[float, float]:
         """What the sensor's sides subtend, with the optics that are being tried."""
-        rig, frame = self._rig(), self.frame
-        if frame is None or frame.focal_length_mm is None or not rig.frames_sky or not rig.focal_length_mm:
-            return field_of(rig)
-        scale = rig.scale_arcsec_px() * rig.focal_length_mm / frame.focal_length_mm
-        rows, columns = rig.field_px()
-        return subtended_deg(scale, columns), subtended_deg(scale, rows)
+        return field_of(self._rig(), self.frame.focal_length_mm if self.frame is not None else None)
 
     @property
     def mosaic(self) -> Mosaic | None:
@@ -304,26 +294,12 @@ class FrameModel(QObject):
 
     # -- undo ---------------------------------------------------------------------------------------------
 
-    @property
-    def undoable(self) -> str:
-        return self._before[-1][0] if self._before else ""
+    def _now(self) -> Frame:
+        return self._need()
 
-    @property
-    def redoable(self) -> str:
-        return self._after[-1][0] if self._after else ""
-
-    def undo(self) -> None:
-        self._back(self._before, self._after)
-
-    def redo(self) -> None:
-        self._back(self._after, self._before)
-
-    def _back(self, source: list[tuple[str, Frame]], other: list[tuple[str, Frame]]) -> None:
-        if source and self.frame is not None:
-            words, frame = source.pop()
-            other.append((words, self.frame))
-            self.frame, self._gesture = frame, ""
-            self.changed.emit()
+    def _put(self, state: Frame) -> None:
+        self.frame, self._gesture = state, ""
+        self.changed.emit()
 
     def end_gesture(self) -> None:
         """A drag is over: the next one is another step of undo."""

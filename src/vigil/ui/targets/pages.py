@@ -5,9 +5,10 @@ from collections.abc import Callable
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QWidget
 
+from vigil.documents.plan import ExposureLine
 from vigil.documents.shelf import USUAL_OVERLAP_PERCENT
-from vigil.optics.mosaics import strip_between
-from vigil.planning.framing import FEW_STARS, cost_of
+from vigil.planning.framing import FEW_STARS, Cost, cost_of, stars_in_strips
+from vigil.planning.offer import scale_of
 from vigil.planning.shelfcsv import parse_lines
 from vigil.sky.angles import parse_dec_deg, parse_ra_deg
 from vigil.sky.stars import SkyStars
@@ -160,8 +161,7 @@ class FramePage(Page):
         wide, high = self._frame.field_deg
         facts = [("field", f"{wide:.2f}° {words.TIMES} {high:.2f}°")]
         if rig.frames_sky and rig.focal_length_mm:
-            share = (state.focal_length_mm or rig.focal_length_mm) / rig.focal_length_mm
-            facts.append(("scale", f"{rig.scale_arcsec_px() / share:.2f}″/px"))
+            facts.append(("scale", f"{scale_of(rig, state.focal_length_mm):.2f}″/px"))
         angle = self._camera_angle()
         if angle is None:
             facts.append(("camera is at", "not solved yet"))
@@ -290,10 +290,7 @@ class PanelsPage(Page):
         self._panel_part.setVisible(g.count > 1)
         self._refill(framed.in_order, g.count)
 
-    def _costs(self, cost: object) -> list[tuple[str, str]]:
-        from vigil.planning.framing import Cost
-
-        assert isinstance(cost, Cost)
+    def _costs(self, cost: Cost) -> list[tuple[str, str]]:
         nights = words.NOTHING if cost.nights is None else str(cost.nights)
         return [
             ("a panel, with overheads", words.duration(3600 * cost.panel_h)),
@@ -312,12 +309,8 @@ class PanelsPage(Page):
             return ""
         if self.stars is None:
             return "counting the stars in the overlaps…"
-        counts = [
-            int(strip_between(one, other, self.stars.ra_deg, self.stars.dec_deg).sum())
-            for one, other in made.neighbours()
-        ]
-        least = min(counts)
-        said = f"stars in an overlap: {least} to {max(counts)}"
+        least, most = stars_in_strips(made, self.stars) or (0, 0)
+        said = f"stars in an overlap: {least} to {most}"
         if least < FEW_STARS:
             said += f"; under {FEW_STARS} panels are hard to join: a larger overlap helps"
         return said
@@ -362,7 +355,7 @@ class PanelsPage(Page):
         lines = [line.model_dump() for line in self._known(text)] if text.strip() else None
         self._frame.wish(self.number, lines=lines)
 
-    def _known(self, text: str) -> list:
+    def _known(self, text: str) -> list[ExposureLine]:
         lines = parse_lines(text)
         names = self._session.rig.filter_names
         wrong = sorted({line.filter for line in lines if line.filter and line.filter not in names})
@@ -387,7 +380,7 @@ class PanelsPage(Page):
             self._frame.copy_lines(list(range(1, state.framing.count + 1)))
 
 
-def _lines_text(lines: tuple) -> str:
+def _lines_text(lines: tuple[ExposureLine, ...]) -> str:
     return "; ".join(f"{line.words} {words.TIMES} {line.count}" for line in lines)
 
 
@@ -399,7 +392,6 @@ class ChartPage(Page):
 
     def __init__(self, chart: Chart) -> None:
         super().__init__()
-        self._chart = chart
         self.orientation = Choice()
         self.orientation.setAccessibleName("Orientation")
         self.orientation.addItems(ORIENTATIONS)
