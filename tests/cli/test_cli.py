@@ -110,7 +110,10 @@ def test_solve_of_several_files_reports_each(frame: Path, blank: Path, capsys: A
     solved, not_solved = json_lines(capsys)
     assert solved["solved"] and not not_solved["solved"]
     assert "too few stars: only 0 found" in not_solved["reason"]
-    assert main(["solve", str(frame), str(blank.with_name("none.fits")), str(blank), "--json"]) == 2
+    assert (
+        main(["solve", str(frame), str(blank.with_name("none.fits")), str(blank), "--json", "--jobs", "1"])
+        == 2
+    )
     captured = capsys.readouterr()
     assert len(captured.out.splitlines()) == 2 and "no such file" in captured.err
 

@@ -99,20 +99,6 @@ def test_what_follows_without_an_answer_is_the_plans_choice() -> None:
         assert policy is not None and policy.then is then and policy.tries == 1
 
 
-def test_a_mount_told_where_it_looks_is_sent_there_again(tmp_path: Path) -> None:
-    rig = quick_rig()
-    rig = rig.model_copy(update={"mount": rig.mount.model_copy(update={"centres_by": "synchronising"})})
-    plan = short_plan(count=1, target_reach_px=1.5)
-    plan = plan.model_copy(
-        update={"blocks": [b.model_copy(update={"lines": b.lines[:1]}) for b in plan.blocks]}
-    )
-    played = play(rig, plan, tmp_path, seed=6)
-    assert played.truth.bench.state.synced_deg != (0.0, 0.0)
-    offs = [v["off_px"] for v in turns(played, "centre")]
-    assert offs[0] > 50 and offs[-1] <= 1.5
-    assert played.of(Kind.FRAME_MEASURED)[0].values["off_px"] < 4
-
-
 @pytest.mark.parametrize(
     ("here", "there", "turn"),
     [(10, 40, 30), (40, 10, -30), (350, 20, 30), (10, 190, 0), (0, 100, -80), (5, 275, 90)],

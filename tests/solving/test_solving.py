@@ -10,7 +10,7 @@ from astropy.wcs import WCS
 from hypothesis import given
 from hypothesis import strategies as st
 
-from campaigns.solving import CLASSES, cases, try_accuracy, try_case, try_nothing
+from campaigns.solving import cases, try_accuracy, try_case, try_nothing
 from vigil.files.fits import read_wcs, wcs_header
 from vigil.files.starcatalogue import star_catalogue
 from vigil.sky.angles import separation_deg
@@ -293,7 +293,7 @@ def test_impossible_breadths_are_refused(least: float, most: float) -> None:
 def test_a_sample_of_the_campaign(monkeypatch: pytest.MonkeyPatch, small_table: SkyTable) -> None:
     monkeypatch.setattr("vigil.files.solver._table", lambda cache: small_table)
     monkeypatch.setattr("campaigns.solving.table_cache", Path)
-    for klass in list(CLASSES)[1:]:
+    for klass in ("11 to 20", "over 50"):
         (case,) = cases(klass, 1)
         found = try_case(case)
         assert found["near"]["solved"] and not found["near"]["wrong"], (case.troubles, found)

@@ -92,6 +92,14 @@ def _object(row: dict[str, str]) -> DeepSkyObject:
     )
 
 
+def entry_named(name: str) -> DeepSkyObject | None:
+    """The object with this name, or None."""
+    try:
+        return find_object(name)
+    except UnknownObject:
+        return None
+
+
 def find_object(name: str) -> DeepSkyObject:
     """The object with this name, alias or common name. Raises UnknownObject with the nearest names."""
     at_once = _by_first_name(name)

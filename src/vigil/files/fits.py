@@ -166,7 +166,7 @@ def _sip_header(sip: Sip) -> Header:
 def read_wcs(header: dict[str, Any], shape: tuple[int, int]) -> Wcs | None:
     """The solution that a file's header holds, for an image of `shape` (rows, columns) counted from the
     picture's bottom; None when there is none of a kind that Vigil reads (tangent plane, CD or PC matrix)."""
-    if not str(header.get("CTYPE1", "")).startswith("RA---TAN"):
+    if not str(header.get("CTYPE1", "")).startswith("RA---TAN") or not _has_scale(header):
         return None
     rows, columns = shape
     try:
@@ -184,6 +184,21 @@ def read_wcs(header: dict[str, Any], shape: tuple[int, int]) -> Wcs | None:
         return None
     wcs = Wcs(float(ra[0]) % 360, float(dec[0]), cd, shape)
     return wcs.upside_down() if top_down(header) else wcs
+
+
+def _has_scale(header: dict[str, Any]) -> bool:
+    """Whether the keywords are there that astropy would otherwise fill in with defaults: a place, and a
+    scale."""
+
+    def number(key: str) -> float:
+        value = header.get(key)
+        return float(value) if isinstance(value, int | float) and not isinstance(value, bool) else np.nan
+
+    if not all(np.isfinite(number(key)) for key in ("CRVAL1", "CRVAL2", "CRPIX1", "CRPIX2")):
+        return False
+    matrix = [number(f"CD{i}_{j}") for i in (1, 2) for j in (1, 2)]
+    steps = [number("CDELT1"), number("CDELT2")]
+    return bool(np.any(np.nan_to_num(matrix)) or np.all(np.nan_to_num(steps)))
 
 
 def _wcs_cards(header: dict[str, Any]) -> list[tuple[str, Any]]:

@@ -60,7 +60,7 @@ def read_picture(path: Path) -> Picture:
 def _read_tiff(path: Path) -> np.ndarray:
     try:
         planes = np.asarray(tifffile.imread(path, key=0))
-    except (tifffile.TiffFileError, IndexError, KeyError, ImportError, RuntimeError):
+    except (tifffile.TiffFileError, IndexError, KeyError, ImportError, RuntimeError, ValueError):
         # some compressions only the other library knows
         return _read_plain(path)
     if planes.ndim == 3 and planes.shape[0] in (3, 4) and planes.shape[2] not in (3, 4):

@@ -10,7 +10,7 @@ from vigil.documents.ids import unused
 from vigil.documents.plan import Block, ExposureLine, Span, Target
 from vigil.documents.rig import Rig
 from vigil.documents.shelf import Framed, Framing
-from vigil.files.deepsky import UnknownObject, find_object
+from vigil.files.deepsky import entry_named
 from vigil.optics.footprint import Footprint
 from vigil.optics.mosaics import Mosaic, mosaic, strip_between
 from vigil.planning.overheads import CENTRE_S, FILTER_S, FOCUS_S, SLEW_S
@@ -162,9 +162,8 @@ def stars_in_strips(made: Mosaic, stars: SkyStars) -> tuple[int, int] | None:
 def disagreement(name: str, ra_deg: float, dec_deg: float) -> str | None:
     """Says so when a name is a catalogue object's that lies elsewhere; None when they agree or it is no such
     name. Leftovers in headers and lists are often wrong."""
-    try:
-        entry = find_object(name)
-    except UnknownObject:
+    entry = entry_named(name)
+    if entry is None:
         return None
     away = float(separation_deg(ra_deg, dec_deg, entry.ra_deg, entry.dec_deg))
     if away <= max(_SAME_DEG, entry.major_arcmin / 120):

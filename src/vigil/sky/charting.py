@@ -7,9 +7,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vigil.sky.instants import Floats
+from vigil.sky.tangent import deproject
 
 # beyond this from the middle nothing is drawn: it would lie far outside any window
 _FARTHEST_DEG = 160.0
+_STEP_DEG = 0.001
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,11 +83,7 @@ class ChartPlane:
 
     def angle_on_chart_deg(self, ra_deg: float, dec_deg: float, position_angle_deg: float) -> float:
         """How a position angle at a direction stands on the chart: clockwise from up, degrees."""
-        step = 0.02
         turn = np.radians(position_angle_deg)
-        dec = dec_deg + step * np.cos(turn)
-        ra = ra_deg + step * np.sin(turn) / max(np.cos(np.radians(dec_deg)), 1e-6)
-        if abs(dec) > 90:  # over the pole: look back along the way
-            return (self.angle_on_chart_deg(ra_deg, dec_deg, position_angle_deg + 180) + 180) % 360
-        x, y = self.place(np.array([ra_deg, ra]), np.array([dec_deg, dec]))
+        steps = np.array([0.0, _STEP_DEG])
+        x, y = self.place(*deproject(steps * np.sin(turn), steps * np.cos(turn), ra_deg, dec_deg))
         return float(np.degrees(np.arctan2(x[1] - x[0], y[0] - y[1])) % 360)

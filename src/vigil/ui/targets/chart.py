@@ -108,16 +108,40 @@ class Chart(Picture):
         self.orientation = orientation
         self.redraw()
 
-    def set_sight(self, sight: Sight) -> None:
-        """Another moment: redrawn only where that shows."""
+    def set_sight(self, sight: Sight, note: str) -> None:
+        """Another moment, and what is said of it: redrawn only where that shows."""
+        if note != self.note:
+            self.note = note
+            self.update()
+        if sight == self.sight:
+            return
         self.sight = sight
         if self.layers.meridian or self.layers.horizon or self.orientation == "as the eye sees it":
+            self.redraw()
+
+    def show_telescope(self, telescope: Footprint | None, camera_angle_deg: float) -> None:
+        """Where it points now; None when that isn't known."""
+        self.telescope, self.camera_angle_deg = telescope, camera_angle_deg
+        self.update()
+
+    def follow(self, other: "Chart") -> None:
+        """Show what another chart shows; the view stays one's own."""
+        mine = (self.layers, self.orientation, self.sight, self.backdrops, self.note)
+        theirs = (other.layers, other.orientation, other.sight, other.backdrops, other.note)
+        self.show_telescope(other.telescope, other.camera_angle_deg)
+        if mine != theirs:
+            self.layers, self.orientation, self.sight, self.backdrops, self.note = theirs
             self.redraw()
 
     def redraw(self) -> None:
         """The sky beneath the frame has changed."""
         self._kept = self._whole = None
         self.update()
+
+    @property
+    def pending(self) -> bool:
+        """Whether it has moved, and other stars will be asked for in a moment."""
+        return self._later.isActive()
 
     def _want_field(self) -> None:
         plane = self.plane

@@ -137,6 +137,23 @@ class FrameModel(History[Frame]):
             ),
         )
 
+    def match(self, picture: str, name: str, entry: DeepSkyObject | None, foot: Footprint) -> None:
+        """Centre and rotation of an earlier frame, exactly; what was framed before keeps its lines where it
+        is the same target."""
+        framing = Framing(
+            ra_deg=foot.ra_deg % 360,
+            dec_deg=foot.dec_deg,
+            position_angle_deg=foot.position_angle_deg % 360,
+        )
+        before = self.frame
+        if before is not None and before.name == name:
+            changed = replace(
+                before, framing=framing, entry=entry or before.entry, unlocked=True, panels=(), order=()
+            )
+        else:
+            changed = Frame(name, entry, framing, unlocked=True)
+        self._step(f"matching {picture}", changed)
+
     def _start(self, name: str, entry: DeepSkyObject | None, ra_deg: float, dec_deg: float) -> None:
         angle = self._camera_angle()
         framing = Framing(ra_deg=ra_deg, dec_deg=dec_deg, position_angle_deg=(angle or 0.0) % 360)

@@ -1,6 +1,6 @@
 """What lies on the chart, layer by layer, each drawn by one function."""
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 import numpy as np
@@ -11,6 +11,7 @@ from vigil.files.deepsky import DeepSkyObject
 from vigil.files.overlays import Line, constellations, milky_way
 from vigil.sky.angles import position_angle_deg
 from vigil.sky.charting import ChartPlane
+from vigil.sky.horizon import Horizon
 from vigil.sky.horizontal import unobserve
 from vigil.sky.instants import from_datetimes
 from vigil.sky.site import Site
@@ -69,8 +70,8 @@ class Sight:
 
     site: Site
     at: datetime
-    horizon: tuple[tuple[float, float], ...] = field(default=())
-    """Points (azimuth, altitude) of the rig's line."""
+    line: Horizon
+    """What hides the rig's sky."""
 
 
 def zenith_angle_deg(ra_deg: float, dec_deg: float, sight: Sight) -> float:
@@ -171,10 +172,7 @@ def paint_marks(
     if layers.horizon:
         turned = turning(now, sight.site)
         azimuth = np.radians(np.linspace(0, 360, 241))
-        points = sight.horizon or ((0.0, 0.0),)
-        altitude = np.radians(
-            np.interp(np.degrees(azimuth), [p[0] for p in points], [p[1] for p in points], period=360)
-        )
+        altitude = np.radians(sight.line.altitude_deg(np.degrees(azimuth)))
         for line_altitude, name, pen in (
             (np.zeros_like(azimuth), "", theme.pen("line", 1.2)),
             (altitude, "horizon", theme.pen("warn", 1.2, 0.8)),

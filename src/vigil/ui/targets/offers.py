@@ -77,6 +77,10 @@ class Offers(Picture):
     def entries(self) -> list[DeepSkyObject | Framed]:
         return [row.what for row in self.rows]
 
+    @property
+    def current_row(self) -> Row | None:
+        return self.rows[self.current] if 0 <= self.current < len(self.rows) else None
+
     def choose(self, index: int) -> None:
         if 0 <= index < len(self.rows):
             self.current = index

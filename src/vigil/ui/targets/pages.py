@@ -263,6 +263,11 @@ class PanelsPage(Page):
     def number(self) -> int:
         return int(self.which.currentData() or 1)
 
+    def show_stars(self, stars: SkyStars) -> None:
+        """Those of the mosaic's area: for what is said of the overlaps."""
+        self.stars = stars
+        self.refresh()
+
     def refresh(self) -> None:
         state, made = self._frame.frame, self._frame.mosaic
         if state is None or made is None:
