@@ -135,8 +135,8 @@ def columns_of(entries: tuple[DeepSkyObject, ...]) -> Catalogue:
         major,
         minor,
         np.array([surface_mag_arcsec2(e) or np.nan for e in entries]),
-        np.array([e.kind in _LINES for e in entries]),
-        np.array([e.kind in _STARS for e in entries]),
+        np.array([e.kind in _LINES for e in entries], dtype=bool),
+        np.array([e.kind in _STARS for e in entries], dtype=bool),
     )
 
 
@@ -246,9 +246,9 @@ def _wished(known: Catalogue, wish: Wish, shot: Sequence[str]) -> NDArray[np.boo
     if wish.most_arcmin is not None:
         good &= known.major_arcmin <= wish.most_arcmin
     if wish.kinds:
-        good &= np.array([e.kind in wish.kinds for e in known.entries])
+        good &= np.array([e.kind in wish.kinds for e in known.entries], dtype=bool)
     if wish.constellation:
-        good &= np.array([e.constellation == wish.constellation for e in known.entries])
+        good &= np.array([e.constellation == wish.constellation for e in known.entries], dtype=bool)
     if wish.not_yet_shot and shot:
         before = set(shot)
         good &= np.array([e.name not in before and before.isdisjoint(e.aliases) for e in known.entries])

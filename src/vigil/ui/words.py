@@ -62,6 +62,19 @@ def dec(dec_deg: float) -> str:
     return format_dec(dec_deg)
 
 
+def grid_ra(ra_deg: float) -> str:
+    """A line of right ascension: "5h", "5h20m"."""
+    hours, minutes = divmod(round(ra_deg % 360 * 4), 60)
+    return f"{hours % 24}h" if minutes == 0 else f"{hours % 24}h{minutes:02d}m"
+
+
+def grid_dec(dec_deg: float) -> str:
+    """A line of declination: "+34°", "+34°30′"."""
+    whole, minutes = divmod(round(abs(dec_deg) * 60), 60)
+    sign = MINUS if dec_deg < -1e-9 else "+"
+    return f"{sign}{whole}°" if minutes == 0 else f"{sign}{whole}°{minutes:02d}{ARC_MIN}"
+
+
 def arc(arcmin: float) -> str:
     """A size on the sky: degrees, minutes or seconds, whichever reads best."""
     if arcmin >= 120:

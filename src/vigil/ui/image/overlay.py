@@ -154,13 +154,13 @@ def _paint_grid(painter: QPainter, view: FrameView, wcs: Wcs, labels: Labels) ->
     step = next((s for s in _GRID_STEPS_DEG if min(width, height) / s >= 2), _GRID_STEPS_DEG[-1])
     reach = float(np.hypot(width, height)) / 2
     font = number_font(Size.SMALL)
-    cos = max(np.cos(np.radians(min(abs(wcs.dec_deg) + 0.0, 89.0))), 0.02)
+    cos = max(np.cos(np.radians(min(abs(wcs.dec_deg), 89.0))), 0.02)
     painter.setBrush(Qt.BrushStyle.NoBrush)
     low, high = max(-89.9, wcs.dec_deg - reach), min(89.9, wcs.dec_deg + reach)
     lines = []
     for dec in np.arange(np.ceil(low / step), np.floor(high / step) + 1) * step:
         ra = wcs.ra_deg + np.linspace(-1, 1, 61) * min(180.0, 1.3 * reach / cos)
-        lines.append((ra, np.full_like(ra, dec), _dec_words(float(dec))))
+        lines.append((ra, np.full_like(ra, dec), words.grid_dec(float(dec))))
     ra_step = max(0.25, round(step / cos * 4) / 4)
     half = min(180.0, 1.3 * reach / cos)
     for ra_line in np.arange(
@@ -168,7 +168,7 @@ def _paint_grid(painter: QPainter, view: FrameView, wcs: Wcs, labels: Labels) ->
     ):
         dec_along = np.linspace(low, high, 61)
         ra0 = float(ra_line * ra_step)
-        lines.append((np.full_like(dec_along, ra0), dec_along, _ra_words(ra0 % 360)))
+        lines.append((np.full_like(dec_along, ra0), dec_along, words.grid_ra(ra0)))
     for ra, dec, said in lines:
         painter.setPen(theme.pen("text", 1.0, 0.28))
         path = _path(view, wcs, ra, dec)
@@ -233,13 +233,3 @@ def _paint_residuals(painter: QPainter, view: FrameView, matches: Matches, wcs: 
     write(
         painter, QPointF(area.left() + 10, area.top() + 18), said, "warn", text_font(Size.SMALL, strong=True)
     )
-
-
-def _dec_words(dec: float) -> str:
-    degrees, minutes = divmod(round(abs(dec) * 60), 60)
-    return f"{words.MINUS if dec < 0 else '+'}{degrees}°{minutes:02d}{words.ARC_MIN}"
-
-
-def _ra_words(ra: float) -> str:
-    hours, minutes = divmod(round(ra * 4), 60)
-    return f"{hours % 24}h{minutes:02d}m"

@@ -138,7 +138,7 @@ def paint_grid(painter: QPainter, plane: ChartPlane, labels: Labels) -> None:
         ra = plane.ra_deg + np.linspace(-min(180.0, ra_reach), min(180.0, ra_reach), 121)
         paint_line(painter, plane, (ra, np.full_like(ra, dec)), pen)
         _label_edge(
-            painter, plane, labels, (ra, np.full_like(ra, dec)), _degrees(float(dec), step), font, True
+            painter, plane, labels, (ra, np.full_like(ra, dec)), words.grid_dec(float(dec)), font, True
         )
     cos = np.cos(np.radians(min(abs(plane.dec_deg), 89.0)))
     ra_step = _hour_step(step / max(cos, 0.02))
@@ -150,7 +150,7 @@ def paint_grid(painter: QPainter, plane: ChartPlane, labels: Labels) -> None:
         dec = np.linspace(max(-top, low), min(top, high), 91)
         line = (np.full_like(dec, ra), dec)
         paint_line(painter, plane, line, pen)
-        _label_edge(painter, plane, labels, line, _hours(float(ra % 360)), font, False)
+        _label_edge(painter, plane, labels, line, words.grid_ra(float(ra)), font, False)
 
 
 def paint_marks(
@@ -310,18 +310,6 @@ def _cross(painter: QPainter, plane: ChartPlane, labels: Labels, ra: float, dec:
     painter.drawLine(QPointF(x - 5, y), QPointF(x + 5, y))
     painter.drawLine(QPointF(x, y - 5), QPointF(x, y + 5))
     labels.put(painter, QPointF(x, y), 7, name, "select", text_font(Size.SMALL))
-
-
-def _degrees(dec: float, step: float) -> str:
-    whole = step >= 1
-    degrees, minutes = divmod(round(abs(dec) * 60), 60)
-    sign = words.MINUS if dec < -1e-9 else "+"
-    return f"{sign}{degrees}°" if whole else f"{sign}{degrees}°{minutes:02d}{words.ARC_MIN}"
-
-
-def _hours(ra: float) -> str:
-    hours, minutes = divmod(round(ra * 4), 60)
-    return f"{hours % 24}h" if minutes == 0 else f"{hours % 24}h{minutes:02d}m"
 
 
 def _hour_step(wanted_deg: float) -> float:
