@@ -316,6 +316,9 @@ def test_common_area_by_rotator_and_by_hand() -> None:
 
 def test_going_there_is_asked_of_the_keeper_and_told(stage: Stage) -> None:
     targets = type_and_choose(stage, "ic 405")
+    stage.session.devices_changed.emit()
+    targets._angle_found(0.0)
+    assert targets.frame.angle_locked
     targets.going.turn.click()
     command, values = stage.bridge.asked[-1]
     assert command is Command.DEVICE and (values["device"], values["action"]) == ("mount", "frame")
@@ -334,6 +337,7 @@ def test_going_there_is_asked_of_the_keeper_and_told(stage: Stage) -> None:
     )  # fmt: skip
     assert targets.middle.currentWidget() is targets.dial
     assert targets.dial.said == "turn 12.0° counter-clockwise"
+    assert targets.frame.frame.framing.position_angle_deg == 0, "the frame keeps the angle that is wanted"
     assert targets.camera_angle() == 350.0 and not targets.going.stop.isHidden()
     told(DeedStage.UNDER_WAY, "frame 1: 20 px off", off_px=20.0, position_angle_deg=2.0)
     assert targets.middle.currentWidget() is targets.chart

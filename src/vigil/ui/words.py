@@ -46,6 +46,11 @@ def duration(seconds: float) -> str:
     return f"{whole // 60}:{whole % 60:02d}"
 
 
+def hours(seconds: float) -> str:
+    """How long something can be used, to the minute: "2 h 05", "48 min"."""
+    return duration(seconds) if seconds >= 3600 else f"{seconds / 60:.0f} min"
+
+
 def countdown(until: datetime, now: datetime) -> str:
     return duration((until - now) / timedelta(seconds=1))
 

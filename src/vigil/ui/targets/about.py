@@ -70,7 +70,7 @@ class AboutPage(QWidget):
         spans = [f"{words.clock(i.opens, zone)}–{words.clock(i.closes, zone)}" for i in told.intervals]
         facts = [
             ("dark and high enough", ", ".join(spans) or "never tonight"),
-            ("usable", words.duration(3600 * told.usable_h) if told.intervals else words.NOTHING),
+            ("usable", words.hours(3600 * told.usable_h) if told.intervals else words.NOTHING),
         ]
         if told.transit is not None:
             high = words.degrees(told.transit_altitude_deg)

@@ -37,8 +37,8 @@ class GoThere(QWidget):
         self.stop.clicked.connect(lambda: session.device("mount", "stop"))
         session.deed_told.connect(self._told)
         layout = column(gap=4)
-        layout.addLayout(row(label("Go there", "small"), self.slew, self.centre, self.turn, self.stop, gap=4))
-        layout.addWidget(self.words)
+        layout.addLayout(row(label("Go there", "small"), self.slew, self.centre, self.turn, gap=4))
+        layout.addLayout(row(self.words, self.stop, gap=4))
         self.setLayout(layout)
 
     def go(self, how: str) -> None:
@@ -50,6 +50,9 @@ class GoThere(QWidget):
         values: dict[str, Any] = {"ra": f"{g.ra_deg:.6f}", "dec": f"{g.dec_deg:.6f}"}
         if how == "frame":
             values["angle_deg"] = g.position_angle_deg
+            if self._frame.angle_locked:
+                # this angle is wanted: the outline must not follow the camera while a person turns it
+                self._frame.unlock(True)
             self._dial.begin(f"{frame.name} at {g.position_angle_deg % 180:.1f}°")
         self.words.say("asked for…", "soft")
         self._session.device("mount", how, **values)

@@ -291,14 +291,16 @@ class PanelsPage(Page):
         )
         self.advice.setText(self._strips())
         self.advice.setVisible(bool(self.advice.text()))
-        self.costs.show_facts(self._costs(cost) if cost.panel_h else [("hours", "no lines yet")])
+        self.costs.show_facts(
+            self._costs(cost) if cost.panel_h else [("none yet", "the plan's last are used")]
+        )
         self._panel_part.setVisible(g.count > 1)
         self._refill(framed.in_order, g.count)
 
     def _costs(self, cost: Cost) -> list[tuple[str, str]]:
         nights = words.NOTHING if cost.nights is None else str(cost.nights)
         return [
-            ("a panel, with overheads", words.duration(3600 * cost.panel_h)),
+            ("a panel, with overheads", words.hours(3600 * cost.panel_h)),
             (
                 "panels tonight",
                 str(min(cost.panels_tonight, cost.panels)) if self.night_h else "never up tonight",

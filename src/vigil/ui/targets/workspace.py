@@ -34,7 +34,6 @@ from vigil.ui.turning import TurningDial
 from vigil.ui.workspace import Edited, Workspace, page, scrolled, side
 
 _PAGES = ("Target", "Frame", "Panels", "Chart")
-_FRAME_PAGE = 1
 _REFRESH_MS = 150
 
 
@@ -135,11 +134,7 @@ class Targets(Workspace):
         def no_target() -> str:
             return "" if self.frame.frame is not None else "choose a target first"
 
-        def pages() -> list[Action]:
-            return [
-                Action(f"Targets: {name}", lambda n=n: self.show_page(n)) for n, name in enumerate(_PAGES)
-            ]
-
+        pages = [Action(f"Targets: {name}", lambda n=n: self._go_to_page(n)) for n, name in enumerate(_PAGES)]
         return [
             Action("Search targets", self.begin_search, "Ctrl+F"),
             Action("Put in tonight's plan", self.put_in_plan, "Ctrl+Shift+P", self._hindrance),
@@ -156,7 +151,7 @@ class Targets(Workspace):
             Action("Slew, turn and centre there", lambda: self.going.go("frame"), "", no_target),
             Action("The chart in a second window", self.open_second),
             Action("The shelf", lambda: self.left.show_list(1)),
-            *pages(),
+            *pages,
         ]
 
     # -- coming here --------------------------------------------------------------------------------------
@@ -194,6 +189,13 @@ class Targets(Workspace):
         for n, tab in enumerate(self.tabs):
             tab.setChecked(n == which)
         self.pages.setCurrentIndex(which)
+
+    def _go_to_page(self, which: int) -> None:
+        """With the keyboard in its first field."""
+        self._go_to(self.name)
+        self.show_page(which)
+        self.tabs[which].setFocus()
+        self.focusNextChild()
 
     # -- the target ---------------------------------------------------------------------------------------
 
