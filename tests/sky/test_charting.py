@@ -64,9 +64,9 @@ def test_angles_from_one_direction_to_another() -> None:
 def test_the_overlays_are_whole() -> None:
     figures = constellations()
     assert len(figures) == 88 and all(f.name and f.bounds for f in figures)
-    orion = next(f for f in figures if f.short == "Ori")
-    assert float(separation_deg(orion.ra_deg, orion.dec_deg, 84, 0)) < 10
-    for ra, dec in orion.bounds:
+    hunter = next(f for f in figures if f.short == "Ori")
+    assert float(separation_deg(hunter.ra_deg, hunter.dec_deg, 84, 0)) < 10
+    for ra, dec in hunter.bounds:
         step = np.hypot(np.diff(np.unwrap(ra, period=360)), np.diff(dec))
         assert step.max() < 3, "long legs are divided"
     stars = bright_stars()
