@@ -8,6 +8,7 @@ import pytest
 from campaigns.demo import demo_plan, demo_rig
 from vigil.devices.protocols import CameraState, FocuserState, HeatersState, MountState, PierSide, WheelState
 from vigil.documents.night import FocusRecord, LightFigures, NightState, PointingRecord
+from vigil.documents.plan import contradictions
 from vigil.engine.check import Check, Standing
 from vigil.engine.conditions import conditions_for
 from vigil.engine.view import View
@@ -200,3 +201,16 @@ def test_what_brings_each_about() -> None:
         "on target": "Centre",
         "filter": "ChangeFilter",
     }
+
+
+def test_a_block_may_have_a_set_point_of_its_own() -> None:
+    own = BLOCK.model_copy(update={"set_point_c": -15.0})
+    view = replace(GOOD, candidate=replace(GOOD.candidate, block=own))
+    found = check("camera cold", view)
+    assert not found.met and "wanted -15.0" in found.words
+    activity = next(c for c in conditions_for(RIG) if c.name == "camera cold").activity(view)
+    assert activity.set_point_c == -15.0
+    warm = PLAN.model_copy(update={"blocks": [own]})
+    uncooled = RIG.model_copy(update={"camera": RIG.camera.model_copy(update={"cooler": None})})
+    assert not contradictions(warm, RIG)
+    assert "no cooler" in contradictions(warm, uncooled)[0]

@@ -17,6 +17,7 @@ from vigil.files.skytable import Cancelled, NoTable, has_table, make_table, open
 from vigil.files.solvefile import solve_file
 from vigil.files.solver import Search, solve_picture
 from vigil.files.starcatalogue import star_catalogue
+from vigil.files.tableapart import make_table_apart
 from vigil.simulator.frame.draw import draw
 from vigil.sky.angles import separation_deg
 from vigil.sky.stars import SkyStars
@@ -147,6 +148,16 @@ def test_a_broken_table_is_said_and_made_anew(tmp_path: Path, cache: Path) -> No
     make_table(tmp_path, SmallCatalogue())  # type: ignore[arg-type]
     assert len(open_table(tmp_path).records) == len(records)
     assert skytable.table_folder(tmp_path).name.endswith(str(skytable.VERSION))
+
+
+def test_making_it_in_a_process_of_its_own_can_be_stopped(tmp_path: Path) -> None:
+    shares: list[float] = []
+    with pytest.raises(Cancelled):
+        make_table_apart(tmp_path, shares.append, lambda: bool(shares))
+    assert list(tmp_path.iterdir()) == []
+    (tmp_path / "file").write_text("")
+    with pytest.raises(OSError, match="file"):
+        make_table_apart(tmp_path / "file", shares.append)
 
 
 # -- deeper stars of one's own ------------------------------------------------------------------------------

@@ -6,7 +6,15 @@ from campaigns.demo import demo_rig
 from vigil.documents.plan import ExposureLine
 from vigil.documents.shelf import Framed, Framing, PanelWish, Shelf
 from vigil.documents.store import DocumentError, dump, parse
-from vigil.planning.framing import blocks_of, cost_of, disagreement, mosaic_of
+from vigil.planning.framing import (
+    COPIED,
+    blocks_of,
+    copied,
+    cost_of,
+    disagreement,
+    mosaic_of,
+    numbers_of,
+)
 from vigil.planning.offer import field_of
 from vigil.planning.shelfcsv import COLUMNS, ColumnsUnclear, from_csv, parse_lines, to_csv
 
@@ -106,6 +114,24 @@ def test_columns_that_are_not_understood_are_asked_for() -> None:
         from_csv("\n", Shelf().unused_id)
     with pytest.raises(ValueError, match="no column 'x'"):
         from_csv("name\nM 31\n", Shelf().unused_id, {"name": "x"})
+
+
+def test_panels_are_named_by_numbers() -> None:
+    assert numbers_of("", 4) == numbers_of("all", 4) == [1, 2, 3, 4]
+    assert numbers_of("4, 1–2", 4) == [1, 2, 4]
+    for wrong, says in (("5", "no panel 5"), ("3-2", "no panel 3-2"), ("two", "as 2, 4-6")):
+        with pytest.raises(ValueError, match=says):
+            numbers_of(wrong, 4)
+
+
+def test_what_is_copied_to_a_panel_is_a_choice() -> None:
+    lines, own = parse_lines("Ha 300 s × 12; L 60 s × 30"), parse_lines("L 90 s × 5; OIII 120 s × 4")
+    assert copied(lines, own, COPIED[0]) is None, "it follows the target's"
+    assert copied(lines, None, COPIED[1]) is None
+    for what, l_line in ((COPIED[1], (60, 5)), (COPIED[2], (90, 30))):
+        made = copied(lines, own, what)
+        assert made is not None and (made[0].exposure_s, made[0].count) == l_line
+        assert made[1] == own[1], "the target has nothing to say of this filter"
 
 
 def test_names_are_checked_against_coordinates() -> None:

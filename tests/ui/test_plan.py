@@ -10,6 +10,7 @@ from campaigns.demo import demo_plan, demo_rig
 from tests.ui.conftest import Stage
 from tests.ui.planned import add_target
 from vigil.documents.events import Kind
+from vigil.documents.messages import Command
 from vigil.documents.plan import NightPlan
 from vigil.documents.store import load
 from vigil.ui.planmodel import PlanModel
@@ -142,3 +143,22 @@ def test_choosing_in_the_picture_and_in_the_text_is_one(stage: Stage) -> None:
     y = int(picture.curve_rect().bottom()) + 50
     stage.qtbot.mouseClick(picture, Qt.MouseButton.LeftButton, pos=picture.rect().topLeft().__class__(200, y))
     assert picture.chosen_block == "ic405"
+
+
+def test_a_block_has_its_own_cold_and_can_be_gone_to(stage: Stage) -> None:
+    night = stage.workspace("Night")
+    (text,) = night.text.blocks
+    assert text.set_point.text() == "" and text.set_point.placeholderText() == "−10"
+    text.set_point.setText("−15")
+    stage.qtbot.keyClick(text.set_point, Qt.Key.Key_Return)
+    assert stage.session.plan.plan.blocks[0].set_point_c == -15.0
+    text.set_point.setText("-80")
+    stage.qtbot.keyClick(text.set_point, Qt.Key.Key_Return)
+    assert stage.session.plan.plan.blocks[0].set_point_c == -15.0 and "camera at" in night.text.said.text()
+    text.set_point.setText("")
+    stage.qtbot.keyClick(text.set_point, Qt.Key.Key_Return)
+    assert stage.session.plan.plan.blocks[0].set_point_c is None
+    text.go.click()
+    command, values = stage.bridge.asked[-1]
+    assert command is Command.DEVICE and values["action"] == "centre"
+    assert float(values["ra"]) == pytest.approx(stage.session.plan.plan.blocks[0].target.ra_deg, abs=1e-5)

@@ -16,6 +16,7 @@ from vigil.documents.rig.mount import RotatorPart
 from vigil.files.deepsky import all_objects, find_object
 from vigil.files.fits import read_wcs
 from vigil.files.search import search
+from vigil.ledger.counts import TakenFrame
 from vigil.optics.footprint import Footprint
 from vigil.planning.matching import away_from
 from vigil.sky.horizontal import observe
@@ -264,7 +265,10 @@ def test_the_shelf_keeps_changes_and_comes_back(stage: Stage, tmp_path: Path) ->
     assert "line 3" in targets.left.count.text()
     path.write_text("what,where\n1,2\n")
     targets.left.import_list(path)
-    assert "no column is understood" in targets.left.count.text()
+    asked = targets.left.columns
+    assert not asked.isHidden() and "which column is which" in asked.words.text()
+    asked.leave.click()
+    assert asked.isHidden()
     targets.left.search.clear()
     targets.left.show_list(1)
     targets.left.found.choose(1)
@@ -419,6 +423,61 @@ def test_the_moment_looked_at_moves_meridian_and_altitude(stage: Stage) -> None:
     assert "altitude at 17:40" in dict(targets.about_page.tonight_facts.facts) and chart.note == ""
 
 
+def test_columns_that_are_not_understood_are_asked_for_in_the_window(stage: Stage, tmp_path: Path) -> None:
+    targets = stage.workspace("Targets")
+    path = tmp_path / "odd.csv"
+    path.write_text("what;alpha_h;Decl\nM 42;5h35m;-5.4\n")
+    targets.left.import_list(path)
+    asked = targets.left.columns
+    assert asked.choices["dec_deg"].currentText() == "Decl", "what is understood is chosen already"
+    asked.choices["name"].setCurrentText("what")
+    asked.choices["ra_deg"].setCurrentText("alpha_h")
+    asked.take.click()
+    assert [f.name for f in targets.shelf.shelf.framed] == ["M 42"] and asked.isHidden()
+    assert targets.shelf.shelf.framed[0].framing.ra_deg == pytest.approx(83.75)
+
+
+def test_a_light_of_the_ledger_is_matched(stage: Stage) -> None:
+    stage.at(stage.told.upto(Kind.FRAME_MEASURED, 1))
+    light = stage.session.record.last_light
+    targets = type_and_choose(stage, "ic 405")
+    taken = targets.frame_page.taken
+    assert not taken.isEnabled() and "no light" in taken.itemText(0)
+    target = stage.session.plan.plan.blocks[0].target.name
+    row = TakenFrame(light.path, target, "Ha", 60.0, "2027-01-12T18:20:00")
+    targets.pictures._show_taken([row])
+    assert taken.itemText(1) == "2027-01-12 Ha 60 s" and taken.isEnabled()
+    taken.activated.emit(1)
+    stage.settle()
+    assert targets.pictures.earlier is not None and targets.frame.frame.name == "IC 405"
+
+
+def test_every_main_picture_has_a_second_window(stage: Stage) -> None:
+    for name in ("Rig", "Night", "Watch"):
+        here = stage.workspace(name)
+        second = stage.window.seconds.open(here)
+        again = second.centralWidget()
+        assert type(again) is type(here) and again is not here and second.isVisible()
+        assert again.inspector is None or not again.inspector.isVisible()
+        assert stage.window.seconds.open(here) is second, "one a workspace"
+        second.close()
+
+
+def test_the_reach_of_going_there_can_be_set(stage: Stage) -> None:
+    targets = type_and_choose(stage, "ic 405")
+    reach = targets.going.reach
+    for typed in ("0.5", "many"):
+        reach.setText(typed)
+        stage.qtbot.keyClick(reach, Qt.Key.Key_Return)
+        assert "reach" in targets.going.words.text
+    reach.setText("1.5")
+    stage.qtbot.keyClick(reach, Qt.Key.Key_Return)
+    targets.going.centre.click()
+    assert stage.bridge.asked[-1][1]["reach_px"] == 1.5
+    targets.going.slew.click()
+    assert "reach_px" not in stage.bridge.asked[-1][1]
+
+
 def test_the_year_says_when_it_is_best(stage: Stage) -> None:
     targets = type_and_choose(stage, "ic 405")
     hours = targets.about_page.year.hours
@@ -427,12 +486,12 @@ def test_the_year_says_when_it_is_best(stage: Stage) -> None:
 
 def test_a_second_window_follows_the_chart(stage: Stage) -> None:
     targets = type_and_choose(stage, "ic 405")
-    targets.open_second()
-    twin = targets.second.centralWidget()
+    second = stage.window.seconds.open(targets)
+    twin = second.centralWidget()
     stage.qtbot.waitUntil(lambda: twin.field is not None, timeout=60_000)
     targets.chart.set_layer("grid", False)
     stage.qtbot.waitUntil(lambda: not twin.layers.grid, timeout=5_000)
-    targets.second.close()
+    second.close()
 
 
 def test_turns_are_shortest() -> None:

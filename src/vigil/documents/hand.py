@@ -92,7 +92,11 @@ ACTIONS: dict[str, tuple[Action, ...]] = {
     ),
     "mount": (
         Action("slew", "slew to", (Value("ra", Takes.TEXT), Value("dec", Takes.TEXT))),
-        Action("centre", "slew and centre", (Value("ra", Takes.TEXT), Value("dec", Takes.TEXT))),
+        Action(
+            "centre",
+            "slew and centre",
+            (Value("ra", Takes.TEXT), Value("dec", Takes.TEXT), Value("reach_px", Takes.NUMBER, "px", 4.0)),
+        ),
         Action(
             "frame",
             "slew, turn and centre",
@@ -101,6 +105,7 @@ ACTIONS: dict[str, tuple[Action, ...]] = {
                 Value("dec", Takes.TEXT),
                 Value("angle_deg", Takes.NUMBER, "°"),
                 Value("within_deg", Takes.NUMBER, "°", 1.5),
+                Value("reach_px", Takes.NUMBER, "px", 4.0),
             ),
         ),
         Action("to", "go to", (Value("position", Takes.TEXT),)),

@@ -87,6 +87,8 @@ class Block(Piece):
     span: Span = Span()
     order: Literal["one after another", "in turn"] = "one after another"
     lines: Annotated[list[ExposureLine], Field(min_length=1)]
+    set_point_c: Annotated[float, Field(ge=-60, le=40)] | None = None
+    """The camera's for this block; None is the rig's."""
 
 
 class StandingOrders(Piece):
@@ -162,6 +164,12 @@ def contradictions(plan: NightPlan, rig: Rig) -> list[str]:
             "a night uses one of them, plan the others for another night"
         )
     for b, block in enumerate(plan.blocks):
+        cooled = rig.camera is not None and rig.camera.cooler is not None
+        if block.set_point_c is not None and not cooled:
+            found.append(
+                f"blocks.{b}.set_point_c: {block.target.name} wants its camera at {block.set_point_c:g} °C, "
+                f"but the camera of {rig.name} has no cooler; leave it out"
+            )
         highest = 90 - abs(rig.site.latitude_deg - block.target.dec_deg)
         lowest = max(block.span.minimum_altitude_deg, rig.site.minimum_altitude_deg)
         if highest < lowest:

@@ -35,6 +35,20 @@ def lights(ledger: Path, most: int = 500) -> list[TakenFrame]:
     return [TakenFrame(Path(path), *rest) for path, *rest in rows]
 
 
+def earlier_of(ledger: Path, target: str, most: int = 30) -> list[TakenFrame]:
+    """A target's lights to match, newest first: the last of each evening through each filter whose file is
+    there. Frames after midnight (UTC) may count as an evening of their own."""
+    found: dict[tuple[str, str, str], TakenFrame] = {}
+    for light in lights(ledger, 5000):
+        if light.target == target or light.target.startswith(f"{target} "):
+            key = light.target, light.filter, light.started_at[:10]
+            if key not in found and light.path.exists():
+                found[key] = light
+        if len(found) == most:
+            break
+    return list(found.values())
+
+
 def _read(ledger: Path, query: str) -> list[tuple]:
     if not ledger.is_file():
         return []

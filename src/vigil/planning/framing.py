@@ -1,6 +1,7 @@
 """From a framing to panels, plan blocks, hours and bytes."""
 
 import math
+import re
 from collections.abc import Callable, Collection, Iterable
 from dataclasses import dataclass
 
@@ -89,9 +90,40 @@ def blocks_of(
                 ),
                 span=span or Span(),
                 lines=_with_ids(block_id, lines),
+                set_point_c=framed.set_point_c,
             )
         )
     return blocks
+
+
+COPIED = ("everything", "seconds of each filter", "how many of each filter")
+"""What of a target's exposure lines can be copied to a panel that has its own."""
+
+
+def copied(lines: list[ExposureLine], own: list[ExposureLine] | None, what: str) -> list[ExposureLine] | None:
+    """A panel's own lines once the target's are copied to it; None where it follows the target's. Copied by
+    filter: a panel's line through another filter stays as it is."""
+    if own is None or what == COPIED[0]:
+        return None
+    field = "exposure_s" if what == COPIED[1] else "count"
+    by_filter = {line.filter: getattr(line, field) for line in reversed(lines)}
+    return [line.model_copy(update={field: by_filter.get(line.filter, getattr(line, field))}) for line in own]
+
+
+def numbers_of(text: str, count: int) -> list[int]:
+    """Panels from "2, 4-6", or all of them from nothing or "all". Raises ValueError."""
+    if text.strip().casefold() in ("", "all", "all panels"):
+        return list(range(1, count + 1))
+    found: set[int] = set()
+    for piece in text.replace("–", "-").split(","):
+        ends = re.fullmatch(r"\s*(\d+)\s*(?:-\s*(\d+)\s*)?", piece)
+        if ends is None:
+            raise ValueError(f"{piece.strip()!r} is no panel; write numbers as 2, 4-6, or all")
+        first, last = int(ends[1]), int(ends[2] or ends[1])
+        if not 1 <= first <= last <= count:
+            raise ValueError(f"there is no panel {piece.strip()}; they are numbered 1 to {count}")
+        found.update(range(first, last + 1))
+    return sorted(found)
 
 
 def _with_ids(block_id: str, lines: list[ExposureLine]) -> list[ExposureLine]:

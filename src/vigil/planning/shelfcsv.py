@@ -52,10 +52,11 @@ _LINE = re.compile(
 
 
 class ColumnsUnclear(ValueError):
-    """The list's columns aren't understood; `have` are its own, `missing` those that must be told."""
+    """The list's columns aren't understood; `have` are its own, `missing` those that must be told, `known`
+    those that were understood (ours to theirs)."""
 
-    def __init__(self, have: list[str], missing: list[str]) -> None:
-        self.have, self.missing = have, missing
+    def __init__(self, have: list[str], missing: list[str], known: Mapping[str, str]) -> None:
+        self.have, self.missing, self.known = have, missing, dict(known)
         super().__init__(
             f"no column is understood as {' or '.join(missing)}; the list has {', '.join(have) or 'none'}: "
             "say which one is which"
@@ -113,7 +114,7 @@ def from_csv(text: str, unused_id: Callable[[str], str], columns: Mapping[str, s
     known = _understood(have, columns or {})
     missing = [ours for ours in ("ra_deg", "dec_deg") if ours not in known]
     if len(missing) == 1 or (missing and "name" not in known):
-        raise ColumnsUnclear(have, missing if "name" in known else ["name", *missing])
+        raise ColumnsUnclear(have, missing if "name" in known else ["name", *missing], known)
     framed, left_out, doubts = [], [], []
     given: set[str] = set()
     for row in table:

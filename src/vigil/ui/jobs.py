@@ -16,7 +16,7 @@ class Jobs(QObject):
         super().__init__()
         self._pool = ThreadPoolExecutor(threads, thread_name_prefix="window job")
         self._newest: dict[str, Future[Any]] = {}
-        self._stopped = False
+        self.stopped = False
         self._done.connect(self._deliver)
 
     def run(
@@ -27,7 +27,7 @@ class Jobs(QObject):
         otherwise: Callable[[Exception], None],
     ) -> None:
         """Call `then` with the result, or `otherwise` with what went wrong, in the window's thread."""
-        if self._stopped:
+        if self.stopped:
             return
         older = self._newest.get(kind)
         if older is not None:
@@ -56,6 +56,6 @@ class Jobs(QObject):
 
     def stop(self) -> None:
         """The window goes: nothing more is begun."""
-        self._stopped = True
+        self.stopped = True
         self._newest.clear()
         self._pool.shutdown(wait=False, cancel_futures=True)

@@ -74,6 +74,18 @@ class PlanModel(Undoable[NightPlan]):
             blocks[here], blocks[there] = blocks[there], blocks[here]
             self._change(f"moving {blocks[there].target.name}", self._with_blocks(blocks))
 
+    def edit_block(self, block_id: str, words: str, **values: object) -> None:
+        """Change fields of a block. Raises ValueError with what was wrong and what would be right."""
+        try:
+            blocks = [
+                Block.model_validate({**block.model_dump(), **values}) if block.id == block_id else block
+                for block in self.plan.blocks
+            ]
+        except ValidationError as problem:
+            raise ValueError("; ".join(explain(problem))) from None
+        if blocks != list(self.plan.blocks):
+            self._change(words, self._with_blocks(blocks))
+
     def edit_line(self, block_id: str, line_id: str, **values: object) -> None:
         """Change fields of a line. Raises ValueError with what was wrong and what would be right."""
         names = self.rig.filter_names

@@ -20,7 +20,7 @@ from vigil.documents.messages import (
     Stage,
     Status,
 )
-from vigil.documents.plan import NightPlan
+from vigil.documents.plan import NightPlan, Target
 from vigil.documents.rig import Rig
 from vigil.documents.rig.change import Path as FieldPath
 from vigil.documents.rig.change import path_of
@@ -153,6 +153,14 @@ class Session(QObject):
             return
         asked = self._bridge.ask(Command.DEVICE, device=device, action=action, **values)
         self._asked[asked] = (device, action)
+
+    def go_to(self, target: Target) -> None:
+        """Slew to a target and centre it; turn the camera first where it has an angle."""
+        values = {"ra": f"{target.ra_deg:.6f}", "dec": f"{target.dec_deg:.6f}"}
+        if target.position_angle_deg is None:
+            self.device("mount", "centre", **values)
+        else:
+            self.device("mount", "frame", **values, angle_deg=target.position_angle_deg)
 
     def scenery(self, **asked: Any) -> None:
         """Look at the scenario of a simulated rig, or change it; `scenery_told` brings how it is then."""

@@ -25,6 +25,7 @@ from vigil.ui.linkstate import LinkState
 from vigil.ui.overlay import Banner, Question
 from vigil.ui.pieces import label, row
 from vigil.ui.ribbon import Ribbon
+from vigil.ui.second import Seconds
 from vigil.ui.session import Session
 from vigil.ui.statusline import SPEEDS, PaceRow, StatusLine
 from vigil.ui.theme import Light, Size, theme
@@ -64,6 +65,7 @@ class Window(QMainWindow):
         self.question = Question(self)
         self.command_bar = CommandBar(self, self.find_actions)
         self._add_workspaces()
+        self.seconds = Seconds(lambda name, jobs: self._makers[name](jobs))
         self._connect()
         self._actions = self._make_actions()
         for action in self._actions:
@@ -105,8 +107,8 @@ class Window(QMainWindow):
 
     def _add_workspaces(self) -> None:
         """A workspace is built when it is first wanted, or when the first picture is past."""
-        self._makers: dict[str, Callable[[], Workspace]] = {
-            name: lambda n=name: Unbuilt(n, _COMING[n])  # type: ignore[misc]
+        self._makers: dict[str, Callable[[Jobs], Workspace]] = {
+            name: lambda jobs, n=name: Unbuilt(n, _COMING[n])  # type: ignore[misc]
             for name in _COMING
         }
         self._makers |= {
@@ -119,7 +121,7 @@ class Window(QMainWindow):
     def workspace(self, name: str) -> Workspace:
         """The workspace of a name, built if it isn't yet."""
         if name not in self.workspaces:
-            made = self._makers[name]()
+            made = self._makers[name](self._jobs)
             self.workspaces[name] = made
             self.stack.addWidget(made)
             for action in made.actions_here():
@@ -130,27 +132,27 @@ class Window(QMainWindow):
         for name in WORKSPACES:
             self.workspace(name)
 
-    def _make_rig(self) -> Workspace:
+    def _make_rig(self, jobs: Jobs) -> Workspace:
         from vigil.ui.rig.workspace import RigWorkspace
 
-        return RigWorkspace(self.session, self._jobs, self.question.ask)
+        return RigWorkspace(self.session, jobs, self.question.ask)
 
-    def _make_night(self) -> Workspace:
+    def _make_night(self, jobs: Jobs) -> Workspace:
         from vigil.ui.night.workspace import NightWorkspace
 
         made = NightWorkspace(self.session)
         made.find_target.clicked.connect(lambda: self.go_to("Targets"))
         return made
 
-    def _make_targets(self) -> Workspace:
+    def _make_targets(self, jobs: Jobs) -> Workspace:
         from vigil.ui.targets.workspace import Targets
 
-        return Targets(self.session, self._jobs, self.go_to)
+        return Targets(self.session, jobs, self.go_to)
 
-    def _make_watch(self) -> Workspace:
+    def _make_watch(self, jobs: Jobs) -> Workspace:
         from vigil.ui.watch.workspace import Watch
 
-        return Watch(self.session, self._jobs)
+        return Watch(self.session, jobs)
 
     def _connect(self) -> None:
         session = self.session
@@ -204,6 +206,12 @@ class Window(QMainWindow):
             Action("To the next part of the window", self.next_part, "F6"),
             Action("Fold the sides away", self.toggle_fold, "F9"),
             Action("Main picture on the whole screen", self.toggle_full, "F11"),
+            Action(
+                "Main picture in a second window",
+                lambda: self.seconds.open(self.current),
+                "Shift+F11",
+                lambda: "nothing is here yet" if isinstance(self.current, Unbuilt) else "",
+            ),
             Action("Back to now", lambda: session.moments.look_at(None), "Esc"),
             Action(
                 "Undo",
@@ -434,6 +442,7 @@ class Window(QMainWindow):
             if not session.under_way and session.link is LinkState.OPEN:
                 session.ask(Command.RETIRE, if_free=True)  # nothing to look after
             self._keep()
+            self.seconds.close()
             event.accept()
             return
         event.ignore()

@@ -1,5 +1,6 @@
 """The frame of a workspace: one main picture, an inspector at the right, sometimes a list at the left."""
 
+from collections.abc import Callable
 from typing import Protocol
 
 from PyQt6.QtCore import Qt
@@ -68,6 +69,11 @@ class Workspace(QWidget):
 
     def edited(self) -> Edited | None:
         """What undo takes back here, where that is not the plan."""
+        return None
+
+    def second(self) -> "tuple[QWidget, Callable[[], None]] | None":
+        """The main picture once more, for a second monitor, and how it follows this one; None: the whole
+        workspace is made once more, without its sides."""
         return None
 
     def entered(self) -> None:

@@ -30,6 +30,8 @@ class Centre(Activity):
     ra_deg: float
     dec_deg: float
     focus_position: int | None
+    own_reach_px: float | None = None
+    """None is the standing orders'."""
 
     @property
     def words(self) -> str:
@@ -37,7 +39,8 @@ class Centre(Activity):
 
     async def run(self, kit: Kit) -> dict[str, Any]:
         exposure = await ready_to_solve(kit, self.focus_position)
-        reach_px = kit.plan.orders.target_reach_px
+        own = self.own_reach_px
+        reach_px = kit.plan.orders.target_reach_px if own is None else own
         aim = await near_enough(kit, self.ra_deg, self.dec_deg)
         off_px = 0.0
         for attempt in range(1, _MOST_FRAMES + 1):

@@ -86,7 +86,7 @@ async def _slew(kit: Kit, values: dict[str, Any]) -> str:
 async def _centre(kit: Kit, values: dict[str, Any]) -> str:
     ra_deg, dec_deg = parse_ra_deg(str(values["ra"])), parse_dec_deg(str(values["dec"]))
     await slew_to(kit, ra_deg, dec_deg)
-    result = await Centre("", "the place", ra_deg, dec_deg, None).run(kit)
+    result = await Centre("", "the place", ra_deg, dec_deg, None, values["reach_px"]).run(kit)
     return str(result["summary"])
 
 
@@ -101,7 +101,7 @@ async def _frame(kit: Kit, values: dict[str, Any]) -> str:
     else:
         turn = TurnByHand(*where, values["within_deg"], _TURN_WAIT_MIN, "hold")
     turned = await turn.run(kit)
-    centred = await Centre("", "the place", ra_deg, dec_deg, None).run(kit)
+    centred = await Centre("", "the place", ra_deg, dec_deg, None, values["reach_px"]).run(kit)
     return f"{turned['summary']}; {centred['summary']}"
 
 

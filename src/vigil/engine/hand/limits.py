@@ -64,6 +64,11 @@ def _slew(rig: Rig, values: dict[str, Any]) -> None:
         raise OutOfLimits(str(problem)) from None
 
 
+def _reach(rig: Rig, values: dict[str, Any]) -> None:
+    _slew(rig, values)
+    within("a reach of", values["reach_px"], 1, 100, " px")
+
+
 def _stored(rig: Rig, values: dict[str, Any]) -> None:
     _one_of("position", values["position"], [p.name for p in rig.mount.positions] if rig.mount else [])
 
@@ -106,8 +111,8 @@ _CHECKS = {
     ("filter wheel", "to"): _filter,
     ("focuser", "to"): _focuser_to,
     ("mount", "slew"): _slew,
-    ("mount", "centre"): _slew,
-    ("mount", "frame"): _slew,
+    ("mount", "centre"): _reach,
+    ("mount", "frame"): _reach,
     ("mount", "to"): _stored,
     ("mount", "nudge"): _nudge,
     ("rotator", "to"): _turn,

@@ -121,8 +121,19 @@ class BlockText(QWidget):
         layout.addWidget(self.span)
         for line_row in self.lines:
             layout.addWidget(line_row)
-        foot = row(self.add)
+        self.set_point = ValueField(
+            "Camera's temperature for this block, °C; empty is the rig's", self._set_point, said
+        )
+        self.set_point.setFixedWidth(44)
+        self.cold_words = label("camera at", "small"), label("°C", "small")
+        self.go = button("Go there", "plain", "Slew, turn where it has an angle, and centre, now")
+        self.go.setAccessibleName(f"Go to {block.target.name}")
+        self.go.clicked.connect(lambda: session.go_to(session.plan.block(self.block_id).target))
+        foot = row(self.add, self.go, gap=0)
         foot.addStretch(1)
+        for part in (self.cold_words[0], self.set_point, self.cold_words[1]):
+            foot.addWidget(part)
+            foot.addSpacing(4)
         layout.addLayout(foot)
         for child in self.findChildren(QWidget):
             child.installEventFilter(self)
@@ -135,6 +146,10 @@ class BlockText(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         self.chosen.emit(self.block_id)
 
+    def _set_point(self, text: str) -> None:
+        wanted = None if not text.strip() else number(text.replace(words.MINUS, "-"), "camera at", -60.01, 40)
+        self._session.plan.edit_block(self.block_id, "setting the camera's temperature", set_point_c=wanted)
+
     def refresh(self, block: Block, first: bool, last: bool) -> None:
         session = self._session
         locked = bool(session.plan.locked)
@@ -146,7 +161,16 @@ class BlockText(QWidget):
             line_row.show_line(line, state.done(line.id), fits, locked)
         self.earlier.setEnabled(not locked and not first)
         self.later.setEnabled(not locked and not last)
-        for tool in (self.remove, self.add):
+        camera = session.rig.camera
+        cooler = camera.cooler if camera else None
+        for part in (*self.cold_words, self.set_point):
+            part.setVisible(cooler is not None)
+        if cooler is not None:
+            own = block.set_point_c
+            self.set_point.setPlaceholderText(words.signed(cooler.set_point_c, 0))
+            self.set_point.show_value("" if own is None else words.signed(own, 1).removesuffix(".0"))
+        self.go.setEnabled(not session.under_way or session.run == "held")
+        for tool in (self.remove, self.add, self.set_point):
             tool.setEnabled(not locked)
 
 

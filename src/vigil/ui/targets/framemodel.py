@@ -9,7 +9,7 @@ from vigil.documents.shelf import USUAL_OVERLAP_PERCENT, Framed, Framing, PanelW
 from vigil.files.deepsky import DeepSkyObject
 from vigil.optics.footprint import Footprint
 from vigil.optics.mosaics import Mosaic, panels_to_cover
-from vigil.planning.framing import mosaic_of
+from vigil.planning.framing import COPIED, copied, mosaic_of
 from vigil.planning.guidefield import guide_field
 from vigil.planning.offer import field_of
 from vigil.ui.undoable import History
@@ -280,13 +280,13 @@ class FrameModel(History[Frame]):
     def set_lines(self, lines: list[ExposureLine]) -> None:
         self._step("changing the exposure lines", replace(self._need(), lines=tuple(lines)))
 
-    def copy_lines(self, numbers: list[int]) -> None:
-        """The target's lines to chosen panels, in place of their own."""
+    def copy_lines(self, numbers: list[int], what: str = COPIED[0]) -> None:
+        """The target's lines to chosen panels; `what` of them is one of `COPIED`."""
         frame = self._need()
         panels = {p.number: p for p in frame.panels}
         for n in numbers:
             wish = panels.get(n, PanelWish(number=n))
-            panels[n] = wish.model_copy(update={"lines": None})
+            panels[n] = wish.model_copy(update={"lines": copied(list(frame.lines), wish.lines, what)})
         self._step("copying the lines", replace(frame, panels=_tidy(panels)))
 
     def wish(self, number: int, **values: object) -> None:

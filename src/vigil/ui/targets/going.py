@@ -6,12 +6,14 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
 from vigil.documents.messages import Deed, Stage
+from vigil.ui.fields import ValueField, number
 from vigil.ui.pieces import OneLine, button, column, label, row
 from vigil.ui.session import Session
 from vigil.ui.targets.framemodel import FrameModel
 from vigil.ui.turning import TurningDial
 
 _HOW = ("slew", "centre", "frame")
+_USUAL_REACH_PX = 4.0
 
 
 class GoThere(QWidget):
@@ -29,6 +31,11 @@ class GoThere(QWidget):
             "+ centre", "small", "Slew, take a frame, solve, correct, until it is within reach"
         )
         self.turn = button("+ turn", "small", "Slew, bring the camera to this angle, centre")
+        self.reach = ValueField(
+            "Centred within, pixels", self._set_reach, lambda said: self.words.say(said, "warn")
+        )
+        self.reach.setFixedWidth(40)
+        self._reach_px = _USUAL_REACH_PX
         self.stop = button("Stop", "small", "Stop the telescope and what goes on")
         self.stop.hide()
         self.words = OneLine("soft", size=12)
@@ -38,7 +45,10 @@ class GoThere(QWidget):
         session.deed_told.connect(self._told)
         layout = column(gap=4)
         layout.addLayout(row(label("Go there", "small"), self.slew, self.centre, self.turn, gap=4))
-        layout.addLayout(row(self.words, self.stop, gap=4))
+        layout.addLayout(
+            row(self.words, label("within", "small"), self.reach, label("px", "small"), self.stop, gap=4)
+        )
+        self.reach.show_value(f"{self._reach_px:g}")
         self.setLayout(layout)
 
     def go(self, how: str) -> None:
@@ -48,6 +58,8 @@ class GoThere(QWidget):
             return
         g = frame.framing
         values: dict[str, Any] = {"ra": f"{g.ra_deg:.6f}", "dec": f"{g.dec_deg:.6f}"}
+        if how != "slew":
+            values["reach_px"] = self._reach_px
         if how == "frame":
             values["angle_deg"] = g.position_angle_deg
             if self._frame.angle_locked:
@@ -56,6 +68,13 @@ class GoThere(QWidget):
             self._dial.begin(f"{frame.name} at {g.position_angle_deg % 180:.1f}°")
         self.words.say("asked for…", "soft")
         self._session.device("mount", how, **values)
+
+    def _set_reach(self, text: str) -> None:
+        wanted = number(text.removesuffix("px"), "reach", 0, 100)
+        if wanted < 1:
+            raise ValueError(f"reach: {wanted:g} px is finer than a frame tells; 1 or more")
+        self._reach_px = wanted
+        self.reach.show_value(f"{wanted:g}")
 
     def _told(self, deed: Deed) -> None:
         if deed.device != "mount" or deed.action not in _HOW:

@@ -1,6 +1,6 @@
 """The column at the left: search, what tonight offers, the shelf."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 
 from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
@@ -22,6 +22,7 @@ from vigil.ui.caret import TextLine
 from vigil.ui.jobs import Jobs
 from vigil.ui.pieces import button, column, label, row
 from vigil.ui.session import Session
+from vigil.ui.targets.columns import ColumnsAsked
 from vigil.ui.targets.offers import ROW, Offers, row_of_entry, row_of_framed, row_of_offer
 from vigil.ui.targets.shelfmodel import ShelfModel
 from vigil.ui.targets.wishes import Wishes
@@ -75,12 +76,21 @@ class TargetList(QFrame):
         inner.addLayout(row(self.bring, self.export, self.take_off, gap=4))
         self._shelf_row.setLayout(inner)
         self._shelf_row.hide()
+        self.columns = ColumnsAsked()
         tabs = QWidget()
         tabs.setLayout(row(*self.tabs, self.filter_button, gap=2))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 12, 8, 8)
         layout.setSpacing(6)
-        for part in (self.search, tabs, self.wishes, self._scroller, self._shelf_row, self.count):
+        for part in (
+            self.search,
+            tabs,
+            self.wishes,
+            self._scroller,
+            self.columns,
+            self._shelf_row,
+            self.count,
+        ):
             layout.addWidget(part)
         layout.setStretchFactor(self._scroller, 1)
         self._connect()
@@ -99,6 +109,7 @@ class TargetList(QFrame):
         self.take_off.clicked.connect(self._take_off)
         self.tags.returnPressed.connect(self._tag)
         self._shelf.changed.connect(self.fill)
+        self.columns.answered.connect(self.import_list)
 
     def begin(self) -> None:
         """The catalogue is there: from now on it is ranked."""
@@ -275,13 +286,15 @@ class TargetList(QFrame):
         if name:
             self.import_list(Path(name))
 
-    def import_list(self, path: Path) -> None:
-        """Good rows are kept, the others named; columns that aren't understood are said."""
+    def import_list(self, path: Path, columns: Mapping[str, str] | None = None) -> None:
+        """Good rows are kept, the others named; columns that aren't understood are asked for."""
         try:
-            read = from_csv(path.read_text(encoding="utf-8-sig"), self._shelf.shelf.unused_id)
+            text = path.read_text(encoding="utf-8-sig")
+            read = from_csv(text, self._shelf.shelf.unused_id, columns)
             self._shelf.keep_all(read.framed)
         except ColumnsUnclear as problem:
-            self.count.setText(f"{problem}; rename them, or use vigil shelf import --column")
+            self.columns.ask(path, problem.have, problem.known, f"{path.name}: which column is which?")
+            self.count.setText("")
             return
         except (OSError, ValueError) as problem:
             self.count.setText(f"{path.name}: {problem}")

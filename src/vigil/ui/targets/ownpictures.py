@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from vigil.files.deepsky import entry_named
 from vigil.files.solvefile import SolvedFile
-from vigil.ledger.counts import lights
+from vigil.ledger.counts import TakenFrame, earlier_of, lights
 from vigil.planning.framing import disagreement
 from vigil.planning.matching import Earlier, away_from, earlier_frame
 from vigil.runtime.folders import (
@@ -49,6 +49,8 @@ class OwnPictures(QObject):
         self._chart_page.picture_wanted.connect(lambda: self.choose(match=False))
         self._chart_page.remove.clicked.connect(self._remove)
         self._frame_page.match_wanted.connect(lambda: self.choose(match=True))
+        self._frame_page.taken.activated.connect(self._match_taken)
+        self._listed = ""
         self._frame_page.also.clicked.connect(self._take_settings)
 
     def begin(self) -> None:
@@ -65,6 +67,30 @@ class OwnPictures(QObject):
         )
         if name:
             self.take(Path(name), match)
+
+    def list_taken(self) -> None:
+        """This target's lights in the ledger, to choose from; looked up when the target is another."""
+        frame = self._frame.frame
+        if frame is None or frame.name == self._listed:
+            return
+        self._listed, rig_id = frame.name, self._session.rig.id
+        name = frame.name
+        self._jobs.run("earlier", lambda: earlier_of(ledger_file(rig_id), name), self._show_taken, _nothing)
+
+    def _show_taken(self, taken: list[TakenFrame]) -> None:
+        choice = self._frame_page.taken
+        choice.clear()
+        choice.addItem("match a light of mine …" if taken else "no light of it in the ledger yet")
+        choice.setEnabled(bool(taken))
+        for light in taken:
+            panel = light.target.removeprefix(self._listed).strip()
+            said = f"{light.started_at[:10]} {panel} {light.filter} {light.exposure_s:g} s"
+            choice.addItem(" ".join(said.split()), str(light.path))
+
+    def _match_taken(self, index: int) -> None:
+        path = self._frame_page.taken.itemData(index)
+        if path:
+            self.take(Path(path), match=True)
 
     def _likely_place(self) -> str:
         """Where the last light of this target lies, else the rig's frames."""
@@ -178,6 +204,10 @@ class OwnPictures(QObject):
             told.append(("camera is off by", f"{words.signed(away.turn_deg)}°"))
             told.append(("common area", f"{100 * away.common:.1f} %"))
         facts.show_facts(told)
+
+
+def _nothing(problem: Exception) -> None:
+    """A ledger that can't be read has nothing to choose from."""
 
 
 def _read_kept() -> list[Backdrop]:

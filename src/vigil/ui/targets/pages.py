@@ -7,19 +7,22 @@ from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QWidget
 
 from vigil.documents.plan import ExposureLine
 from vigil.documents.shelf import USUAL_OVERLAP_PERCENT
-from vigil.planning.framing import FEW_STARS, Cost, cost_of, stars_in_strips
+from vigil.planning.framing import COPIED, FEW_STARS, Cost, cost_of, numbers_of, stars_in_strips
 from vigil.planning.offer import scale_of
 from vigil.planning.shelfcsv import parse_lines
 from vigil.sky.angles import parse_dec_deg, parse_ra_deg
 from vigil.sky.stars import SkyStars
 from vigil.sky.turns import turn_to_deg
 from vigil.ui import words
+from vigil.ui.caret import TextLine
 from vigil.ui.fields import ValueField, number, whole_number
+from vigil.ui.jobs import Jobs
 from vigil.ui.pieces import Choice, Facts, OneLine, Told, button, column, label, row
 from vigil.ui.session import Session
 from vigil.ui.targets.chart import ORIENTATIONS, Chart
 from vigil.ui.targets.framemodel import FrameModel
 from vigil.ui.targets.layers import LAYER_WORDS
+from vigil.ui.targets.tablerow import TableRow
 
 _FIELD_PX = 150
 
@@ -94,8 +97,11 @@ class FramePage(Page):
         self.to_camera.clicked.connect(lambda: self.try_(frame.snap_to_camera))
         self.facts = Facts()
         self.corners = Facts()
-        self.match = button("Match an earlier frame …", "small", "Take over centre and rotation of a picture")
+        self.match = button("Match a picture …", "small", "Take over centre and rotation of a picture")
         self.match.clicked.connect(self.match_wanted)
+        self.taken = Choice()
+        self.taken.setAccessibleName("Match a light of the ledger")
+        self.taken.setToolTip("This target's own lights, the last of each evening and filter")
         self.match_facts = Facts()
         self.match_words = Told("", "small")
         self.also = button(
@@ -116,6 +122,7 @@ class FramePage(Page):
             buttons,
             self.facts,
             label("Earlier frame", "section"),
+            self.taken,
             self.match,
             self.match_facts,
             self.match_words,
@@ -228,10 +235,15 @@ class PanelsPage(Page):
         self.later.clicked.connect(lambda: self._move(1))
         self.own = ValueField("Exposures of this panel alone; empty is the target's", self._set_own, self.say)
         self.own.setAlignment(Qt.AlignmentFlag.AlignLeft)
-        self.copy_one = button("Target's lines here", "small", "Copy the target's lines to this panel")
-        self.copy_all = button("… to all", "small", "Copy the target's lines to all panels")
-        self.copy_one.clicked.connect(lambda: self.try_(lambda: frame.copy_lines([self.number])))
-        self.copy_all.clicked.connect(lambda: self.try_(self._copy_to_all))
+        self.what = Choice()
+        self.what.setAccessibleName("What of the target's exposures is copied")
+        self.what.addItems(COPIED)
+        self.to = TextLine()
+        self.to.setPlaceholderText("all panels, or 2, 4-6")
+        self.to.setAccessibleName("Panels to copy to: all, or numbers as 2, 4-6")
+        self.copy = button("Copy", "small", "The target's exposures to these panels")
+        self.copy.clicked.connect(lambda: self.try_(self._copy))
+        self.to.returnPressed.connect(lambda: self.try_(self._copy))
         self.costs = Facts()
         self._panel_part = QWidget()
         inner = column(gap=6)
@@ -239,7 +251,9 @@ class PanelsPage(Page):
         inner.addLayout(self.line("name", self.name))
         inner.addLayout(row(self.left_out, self.earlier, self.later, gap=6))
         inner.addWidget(self.own)
-        inner.addLayout(row(self.copy_one, self.copy_all, gap=6))
+        inner.addWidget(label("Copy the target's exposures", "section"))
+        inner.addWidget(self.what)
+        inner.addLayout(row(self.to, self.copy, gap=6))
         self._panel_part.setLayout(inner)
         overlap = self.line("least overlap, %", self.overlap, 64)
         overlap.insertWidget(2, self.usual)
@@ -381,10 +395,10 @@ class PanelsPage(Page):
     def _move(self, by: int) -> None:
         self.try_(lambda: self._frame.move_panel(self.number, by))
 
-    def _copy_to_all(self) -> None:
+    def _copy(self) -> None:
         state = self._frame.frame
         if state is not None:
-            self._frame.copy_lines(list(range(1, state.framing.count + 1)))
+            self._frame.copy_lines(numbers_of(self.to.text(), state.framing.count), self.what.currentText())
 
 
 def _lines_text(lines: tuple[ExposureLine, ...]) -> str:
@@ -395,9 +409,8 @@ class ChartPage(Page):
     """What the chart shows."""
 
     picture_wanted = pyqtSignal()
-    second_wanted = pyqtSignal()
 
-    def __init__(self, chart: Chart) -> None:
+    def __init__(self, chart: Chart, jobs: Jobs) -> None:
         super().__init__()
         self.orientation = Choice()
         self.orientation.setAccessibleName("Orientation")
@@ -418,8 +431,7 @@ class ChartPage(Page):
         self.pictures = Choice()
         self.pictures.setAccessibleName("Pictures on the chart")
         self.busy = OneLine("soft", size=12)
-        self.second = button("Open in a second window", "small", "The chart once more, for a second monitor")
-        self.second.clicked.connect(self.second_wanted)
+        self.table = TableRow(jobs)
         keys = (
             ("wheel, + −", "zoom"),
             ("drag, arrows", "move the sky"),
@@ -427,6 +439,7 @@ class ChartPage(Page):
             ("Ctrl + ← →", "turn the frame"),
             ("double click", "frame this place"),
             ("0", "back to the frame"),
+            ("Shift + F11", "second window"),
         )
         self.keys = Facts()
         self.keys.show_facts(list(keys))
@@ -439,8 +452,8 @@ class ChartPage(Page):
             row(self.pictures, self.remove, gap=6),
             self.add_picture,
             self.busy,
-            label("Second monitor", "section"),
-            self.second,
+            label("Solving without a position", "section"),
+            self.table,
             label("Keys", "section"),
             self.keys,
         )

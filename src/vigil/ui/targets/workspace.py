@@ -17,7 +17,6 @@ from vigil.ui import words
 from vigil.ui.actions import Action
 from vigil.ui.jobs import Jobs
 from vigil.ui.pieces import button, label, row, wrapped
-from vigil.ui.second import SecondWindow
 from vigil.ui.session import Session
 from vigil.ui.targets.about import AboutPage, headline
 from vigil.ui.targets.altitude import TargetAltitude
@@ -53,7 +52,7 @@ class Targets(Workspace):
         self.about_page = AboutPage(session, jobs)
         self.frame_page = FramePage(session, self.frame, self.camera_angle)
         self.panels_page = PanelsPage(session, self.frame)
-        self.chart_page = ChartPage(self.chart)
+        self.chart_page = ChartPage(self.chart, jobs)
         pages = self.frame_page, self.chart_page
         self.pictures = OwnPictures(session, jobs, self.frame, self.chart, pages, self.camera_angle)
         self.going = GoThere(session, self.frame, self.dial)
@@ -113,7 +112,6 @@ class Targets(Workspace):
         chart.field_wanted.connect(self._look_up)
         chart.point_chosen.connect(self.show_place)
         chart.refused.connect(self.frame_page.say)
-        self.chart_page.second_wanted.connect(self.open_second)
         going.dial_wanted.connect(self._show_dial)
         going.angle_found.connect(self._angle_found)
         self.frame.changed.connect(self._frame_changed)
@@ -149,7 +147,6 @@ class Targets(Workspace):
             Action("Slew there", lambda: self.going.go("slew"), "", no_target),
             Action("Slew and centre there", lambda: self.going.go("centre"), "", no_target),
             Action("Slew, turn and centre there", lambda: self.going.go("frame"), "", no_target),
-            Action("The chart in a second window", self.open_second),
             Action("The shelf", lambda: self.left.show_list(1)),
             *pages,
         ]
@@ -245,6 +242,7 @@ class Targets(Workspace):
         self._retell()
         self._show_put()
         self.pictures.tell_distance()
+        self.pictures.list_taken()
         self._count_strips()
 
     def _moment_changed(self) -> None:
@@ -385,8 +383,8 @@ class Targets(Workspace):
         self.middle.setCurrentWidget(self.dial if on else self.chart)
         self.altitude.setVisible(not on)
 
-    def open_second(self) -> None:
-        """The chart once more, in a window of its own."""
+    def second(self) -> tuple[QWidget, Callable[[], None]]:
+        """The chart alone; it follows this one."""
         twin = Chart(self.frame)
 
         def look_up(ra_deg: float, dec_deg: float, radius_deg: float) -> None:
@@ -398,7 +396,5 @@ class Targets(Workspace):
             )
 
         twin.field_wanted.connect(look_up)
-        self.second = SecondWindow("Vigil — chart", twin)
-        self.second.follow(lambda: twin.follow(self.chart))
-        self.second.show()
         twin.look_at_frame()
+        return twin, lambda: twin.follow(self.chart)
