@@ -444,6 +444,7 @@ class ChartPage(Page):
         self.keys = Facts()
         self.keys.show_facts(list(keys))
         self.add(
+            self.table,
             label("Up is", "section"),
             self.orientation,
             label("Show", "section"),
@@ -452,8 +453,6 @@ class ChartPage(Page):
             row(self.pictures, self.remove, gap=6),
             self.add_picture,
             self.busy,
-            label("Solving without a position", "section"),
-            self.table,
             label("Keys", "section"),
             self.keys,
         )

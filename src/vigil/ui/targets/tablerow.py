@@ -1,14 +1,14 @@
-"""The sky table: whether it is here, and the button that makes it."""
+"""The sky table: while it isn't here, the button that makes it."""
 
 from threading import Event
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
-from vigil.files.skytable import Cancelled, has_table, table_bytes
+from vigil.files.skytable import Cancelled, has_table
 from vigil.runtime.folders import cache_folder
 from vigil.ui.jobs import Jobs
-from vigil.ui.pieces import Progress, Told, button, column, row
+from vigil.ui.pieces import Progress, Told, button, column, label, row
 
 
 class TableRow(QWidget):
@@ -27,7 +27,7 @@ class TableRow(QWidget):
         self.make.clicked.connect(self.begin)
         self.stop.clicked.connect(self._stop.set)
         self._share.connect(self.bar.show_share)
-        layout = column(self.words, self.bar, gap=6)
+        layout = column(label("Solving without a position", "section"), self.words, self.bar, gap=6)
         layout.addLayout(row(self.make, self.stop, gap=6))
         self.setLayout(layout)
         self.refresh()
@@ -38,13 +38,15 @@ class TableRow(QWidget):
 
     def refresh(self, problem: str = "") -> None:
         here = has_table(cache_folder())
+        if here and not self.busy:
+            self.hide()
+        elif self.parentWidget() is not None:  # shown without one it would be a window
+            self.show()
         for part in (self.bar, self.stop):
             part.setVisible(self.busy)
         self.make.setVisible(not here and not self.busy)
         if self.busy:
             self.words.setText("making the sky table; everything else goes on meanwhile")
-        elif here:
-            self.words.setText(f"the sky table is here ({table_bytes(cache_folder()) / 1e6:.0f} MB)")
         else:
             self.words.setText(problem or "pictures that don't say where they were taken need the sky table")
 
