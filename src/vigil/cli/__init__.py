@@ -56,6 +56,21 @@ def _parser() -> argparse.ArgumentParser:
     _json(run, "one JSON event a line, the last one a summary")
     run.set_defaults(module="run")
 
+    rehearse = commands.add_parser(
+        "rehearse", help="the whole night ahead of time, in seconds, on the simulated rig"
+    )
+    rehearse.add_argument("plan", nargs="?", metavar="PLAN", help="night plan (JSON)")
+    rehearse.add_argument("--rig", metavar="RIG", help="rig (JSON)")
+    rehearse.add_argument("--demo", action="store_true", help="the made-up observatory that ships with Vigil")
+    rehearse.add_argument("--fit", action="store_true", help="leave out of the plan what the rig lacks")
+    rehearse.add_argument("--date", metavar="DATE", help="the evening; else the simulated rig's, or today")
+    rehearse.add_argument("--seed", type=int, metavar="N", help="another sky, gear and weather")
+    rehearse.add_argument("--seeds", type=int, metavar="N", help="so many rehearsals: the odds of each line")
+    _scenario(rehearse)
+    _truth(rehearse)
+    _json(rehearse, "one JSON event a line, the last one a summary")
+    rehearse.set_defaults(module="rehearse")
+
     window = commands.add_parser("window", help="open the window on a rig", description=_WINDOW)
     window.add_argument("plan", nargs="?", metavar="PLAN", help="night plan (JSON) to begin with")
     window.add_argument("--rig", metavar="RIG", help="rig (JSON)")

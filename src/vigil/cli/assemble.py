@@ -7,7 +7,7 @@ from vigil.devices.supervised import Rigged
 from vigil.documents.rig import Rig
 from vigil.documents.scenario import Scenario
 from vigil.engine.arbiter import Arbiter
-from vigil.engine.measuring import PixelMeasurer
+from vigil.engine.measuring import Measurer, PixelMeasurer
 from vigil.engine.night import Equipment
 from vigil.runtime.clock import Clock
 from vigil.runtime.folders import cache_folder, own_catalogue_folder
@@ -29,9 +29,10 @@ def equip(
     frames_folder: Path,
     rescue_folder: Path,
     devices: Devices | None = None,
+    measurer: Measurer | None = None,
 ) -> Equipment:
-    """Measured on pixels; the engine never learns that the sky is made up. `devices` in place of the
-    observatory's own are for tests."""
+    """Measured on pixels where no other `measurer` is given; the engine never learns that the sky is made up.
+    `devices` in place of the observatory's own are for tests."""
 
     def bare_devices(changed: Rig) -> Devices:
         observatory.take_rig(changed)
@@ -42,7 +43,7 @@ def equip(
         devices=Rigged(devices or observatory.devices),
         clock=clock,
         workshop=workshop,
-        measurer=PixelMeasurer(workshop, cache_folder(), own_catalogue_folder()),
+        measurer=measurer or PixelMeasurer(workshop, cache_folder(), own_catalogue_folder()),
         frames_folder=frames_folder,
         rescue_folder=rescue_folder,
         arbiter=Arbiter(),

@@ -2,7 +2,7 @@
 
 import asyncio
 import contextlib
-from collections.abc import Awaitable, Callable
+from collections.abc import Awaitable, Callable, Coroutine
 from typing import Any, Generic, TypeVar
 
 from vigil.devices.advice import WHAT_TO_CHECK
@@ -40,6 +40,7 @@ S = TypeVar("S")
 R = TypeVar("R")
 
 POLL_S = 1.0
+_EVERY_SECOND = frozenset({"mount", "weather station", "safety sensor", "roof"})
 READ_TIMEOUT_S = 5.0
 LOST_AFTER_FAILURES = 3
 CONNECT_TIMEOUT_S = 30.0
@@ -85,6 +86,16 @@ class Supervised(Generic[D, S]):
     def advice(self) -> str:
         """What to check when it has failed."""
         return f"check {WHAT_TO_CHECK[self.name]}" if self.fault and self.name in WHAT_TO_CHECK else ""
+
+    @property
+    def reads_at_once(self) -> bool:
+        """Whether the device says that its `read` never waits: then no time-out need watch it."""
+        return getattr(self._device, "reads_at_once", False) is True
+
+    @property
+    def restless(self) -> bool:
+        """Whether it is to be read every second: it has failed to answer, or safety hangs on it."""
+        return self._failures > 0 or self.name in _EVERY_SECOND
 
     def replace_device(self, device: D) -> None:
         """Another object for the same device, after its rig has changed."""
@@ -164,14 +175,19 @@ class Supervised(Generic[D, S]):
                 break
         finally:
             self._busy.remove(what)
-        # it has done what was asked; a failing read is the poll's business
-        with contextlib.suppress(DeviceError):
-            await self.refresh()
+        # it has done what was asked; a read that fails twice is the poll's business
+        for _ in range(2):
+            with contextlib.suppress(DeviceError):
+                await self.refresh()
+                break
         return result
 
     async def refresh(self) -> None:
         """Read the state now. Raises DeviceError."""
-        self.state = await self._within("read", READ_TIMEOUT_S, self._device.read())
+        if self.reads_at_once:
+            self.state = _at_once(self._device.read())
+        else:
+            self.state = await self._within("read", READ_TIMEOUT_S, self._device.read())
         self._failures = 0
 
     async def poll(self) -> bool:
@@ -195,6 +211,17 @@ class Supervised(Generic[D, S]):
             raise DeviceTimeout(
                 f"{self.name}: {what} not done within {timeout_s:g} s; last state seen: {self.state}"
             ) from None
+
+
+def _at_once(reading: Coroutine[Any, Any, R]) -> R:
+    """The result of a coroutine that doesn't wait for anything."""
+    try:
+        reading.send(None)
+    except StopIteration as done:
+        result: R = done.value
+        return result
+    reading.close()
+    raise RuntimeError("a read that was to be done at once waits for something")
 
 
 class Rigged:

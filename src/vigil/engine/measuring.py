@@ -1,7 +1,7 @@
 """Frames measured and solved on their pixels. `vigil measure` and `vigil solve` call the same functions."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, Protocol, TypeVar
 
@@ -9,6 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vigil.files.solver import Search, Solved, solve_picture, solve_stars
+from vigil.imaging.figures import FrameFigures
+from vigil.imaging.mosaic import luminance
 from vigil.imaging.stars import Stars, measure_field
 from vigil.runtime.workshop import WorkerDied, Workshop
 from vigil.solving.blind import Breadth
@@ -23,20 +25,6 @@ SATURATED_SHARE = 0.98
 _SEEING_SHARE = 0.03
 
 
-@dataclass(frozen=True, slots=True)
-class FrameFigures:
-    """A frame's figures; sizes are NaN without stars. `hfr_sigma_px` is the standard error of `hfr_px`."""
-
-    stars: int
-    hfr_px: float
-    hfr_sigma_px: float
-    fwhm_px: float
-    elongation: float
-    background_adu: float
-    noise_adu: float
-    saturated: int
-
-
 class MeasuringFailed(RuntimeError):
     """A frame could not be looked at; the message says why."""
 
@@ -44,17 +32,22 @@ class MeasuringFailed(RuntimeError):
 class Measurer(Protocol):
     """Looks at frames: on pixels in a night, quickly from truth in rehearsals.
 
-    All raise MeasuringFailed for a frame that can't be looked at; without stars is no such frame.
+    A `mosaic` of colour filters is smoothed to its luminance first. All raise MeasuringFailed for a frame
+    that can't be looked at; without stars is no such frame.
     """
 
-    async def measure(self, image: NDArray[np.generic], full_scale_adu: float) -> FrameFigures: ...
+    async def measure(
+        self, image: NDArray[np.generic], full_scale_adu: float, mosaic: bool = False
+    ) -> FrameFigures: ...
 
-    async def solve(self, image: NDArray[np.generic], hint: Hint, blind: Breadth | None = None) -> Solution:
+    async def solve(
+        self, image: NDArray[np.generic], hint: Hint, blind: Breadth | None = None, mosaic: bool = False
+    ) -> Solution:
         """Near the hint, and where that fails and a `blind` search is allowed, anywhere."""
         ...
 
     async def measure_and_solve(
-        self, image: NDArray[np.generic], full_scale_adu: float, hint: Hint
+        self, image: NDArray[np.generic], full_scale_adu: float, hint: Hint, mosaic: bool = False
     ) -> tuple[FrameFigures, Solution]: ...
 
 
@@ -66,21 +59,25 @@ class PixelMeasurer:
         self._workshop = workshop
         self._catalogues = Search(cache=cache, own=own)
 
-    async def measure(self, image: NDArray[np.generic], full_scale_adu: float) -> FrameFigures:
-        return await self._run(measure_image, image, full_scale_adu)
+    async def measure(
+        self, image: NDArray[np.generic], full_scale_adu: float, mosaic: bool = False
+    ) -> FrameFigures:
+        return await self._run(measure_image, image, full_scale_adu, mosaic)
 
-    async def solve(self, image: NDArray[np.generic], hint: Hint, blind: Breadth | None = None) -> Solution:
+    async def solve(
+        self, image: NDArray[np.generic], hint: Hint, blind: Breadth | None = None, mosaic: bool = False
+    ) -> Solution:
         if self._catalogues.cache is None:
             blind = None
         search = replace(self._catalogues, hint=hint, blind=blind)
-        solved: Solved = await self._run(solve_picture, image, search)
+        solved: Solved = await self._run(_solve_image, image, search, mosaic)
         return solved.solution
 
     async def measure_and_solve(
-        self, image: NDArray[np.generic], full_scale_adu: float, hint: Hint
+        self, image: NDArray[np.generic], full_scale_adu: float, hint: Hint, mosaic: bool = False
     ) -> tuple[FrameFigures, Solution]:
         search = replace(self._catalogues, hint=hint)
-        return await self._run(measure_and_solve_image, image, full_scale_adu, search)
+        return await self._run(measure_and_solve_image, image, full_scale_adu, search, mosaic)
 
     async def _run(self, function: Callable[..., T], *args: Any) -> T:
         try:
@@ -89,18 +86,26 @@ class PixelMeasurer:
             raise MeasuringFailed(f"the frame could not be measured: {problem}") from problem
 
 
-def measure_image(image: NDArray[np.generic], full_scale_adu: float) -> FrameFigures:
+def measure_image(image: NDArray[np.generic], full_scale_adu: float, mosaic: bool = False) -> FrameFigures:
     """Figures of an image [row, column]."""
-    return _measure(image, full_scale_adu)[0]
+    return _measure(_flat(image, mosaic), full_scale_adu)[0]
 
 
 def measure_and_solve_image(
-    image: NDArray[np.generic], full_scale_adu: float, search: Search
+    image: NDArray[np.generic], full_scale_adu: float, search: Search, mosaic: bool = False
 ) -> tuple[FrameFigures, Solution]:
     """Both from one detection."""
-    figures, stars = _measure(image, full_scale_adu)
+    figures, stars = _measure(_flat(image, mosaic), full_scale_adu)
     rows, columns = image.shape
     return figures, solve_stars(stars, (rows, columns), search)
+
+
+def _solve_image(image: NDArray[np.generic], search: Search, mosaic: bool) -> Solved:
+    return solve_picture(_flat(image, mosaic), search)
+
+
+def _flat(image: NDArray[np.generic], mosaic: bool) -> NDArray[np.generic]:
+    return luminance(image) if mosaic else image
 
 
 def _measure(image: NDArray[np.generic], full_scale_adu: float) -> tuple[FrameFigures, Stars]:

@@ -28,13 +28,15 @@ from vigil.engine.measuring import Measurer
 from vigil.engine.outlook import STARS_BELOW_SUN_DEG, Outlook
 from vigil.engine.policy import MOST_ACTIVITIES_WITHOUT_EXPOSURE, POLICIES, GiveUp
 from vigil.engine.recorder import Recorder
-from vigil.engine.saving import Saver
+from vigil.engine.saving import Saver, Write
 from vigil.planning.choice import Candidate, Finished, Wait
 from vigil.runtime.clock import Clock
 from vigil.runtime.workshop import Workshop
 
 log = logging.getLogger(__name__)
 
+# a device that rests, and can't harm anything by itself, is looked at every so many seconds
+_RESTING_POLL_S = 5
 _SLOW_LOOK = timedelta(seconds=5)
 # a hold whose cause has gone ends after so long without it
 _HOLD_LOOK, _DWELL = timedelta(seconds=30), timedelta(minutes=5)
@@ -58,6 +60,8 @@ class Equipment:
     """The devices of a changed rig."""
     disk_trouble: Callable[[], OSError | None] = lambda: None
     """What the frames' disk suffers from, by the simulator's word; real disks speak for themselves."""
+    write: Write | None = None
+    """How a frame is put on disk; None is the usual way."""
     hand_folder: Path | None = None
     """For frames taken by hand; else beside the others."""
 
@@ -85,6 +89,7 @@ class Night:
             rig,
             equipment.rescue_folder,
             equipment.disk_trouble,
+            equipment.write,
         )
         self._lights = Lights(
             self._carrier, recorder, self._saver, equipment.frames_folder, self._frame_in_trouble
@@ -309,7 +314,8 @@ class Night:
         failures, pause_s = self._count_failure(condition.name, activity.KIND)
         again = now + timedelta(seconds=pause_s)
         if failures < policy.tries:
-            await self._wait(again, f"{problem}; try {failures + 1} of {policy.tries} follows")
+            said = f"{problem}; try {failures + 1} of {policy.tries} follows"
+            await self._wait(again, said, lost_to=activity.KIND)
         elif policy.then is GiveUp.WAIVE:
             await self._waive(condition, again, problem)
         elif policy.then is GiveUp.SKIP_BLOCK:
@@ -318,7 +324,8 @@ class Night:
             self._hold_wanted = problem
         else:
             self._since_exposure.clear()
-            await self._wait(again, f"{problem}; tried {failures} times, again then")
+            said = f"{problem}; tried {failures} times, again then"
+            await self._wait(again, said, lost_to=activity.KIND)
 
     def _count_failure(self, name: str, kind: str) -> tuple[int, float]:
         """(failures in a row with this one, pause that follows); the last try starts a new row."""
@@ -352,7 +359,8 @@ class Night:
             self._since_exposure.clear()
         elif not self._interrupted():
             _, pause_s = self._count_failure(_EXPOSURE, "expose")
-            await self._wait(self._clock.utcnow() + timedelta(seconds=pause_s), f"{problem}; again then")
+            again = self._clock.utcnow() + timedelta(seconds=pause_s)
+            await self._wait(again, f"{problem}; again then", lost_to=_EXPOSURE)
 
     async def _under_way(self, work: Coroutine[Any, Any, str | None]) -> str | None:
         """Run the one thing in the foreground; `hold` and `end` may cancel it. Returns what went wrong."""
@@ -372,13 +380,15 @@ class Night:
 
     # -- waiting, waiving, giving up ----------------------------------------------------------------
 
-    async def _wait(self, until: datetime, because: str, looking: bool = False) -> None:
-        """Until a moment, which is told; or only `looking` again then at something that takes its time."""
+    async def _wait(self, until: datetime, because: str, looking: bool = False, lost_to: str = "") -> None:
+        """Until a moment, which is told; or only `looking` again then at something that takes its time.
+        `lost_to` names what failed, where this is time lost."""
         waiting = self._recorder.state.waiting
         if waiting is None or waiting.reason != because:
             self.doing.now("waiting", because)
             values = {} if looking else {"until": until.isoformat()}
-            await self._recorder.record(Kind.WAITING, values, because)
+            lost = {"lost_to": lost_to} if lost_to else {}
+            await self._recorder.record(Kind.WAITING, {**values, **lost}, because)
         await self._rest(until)
 
     async def _rest(self, until: datetime) -> None:
@@ -409,14 +419,21 @@ class Night:
 
     async def _guard(self) -> None:
         """Every second: read the devices, notice losses, move the exposure's progress on."""
+        second = 0
         while True:
             await self._clock.sleep(POLL_S)
             if self.progress.topic == _EXPOSURE:
                 self.progress.current = min(self.progress.current + POLL_S, self.progress.target)
             # together: one that hangs must not keep the others from being looked at
-            devices = self._devices.all()
-            lost = await asyncio.gather(*(device.poll() for device in devices))
-            for device in (d for d, gone in zip(devices, lost, strict=True) if gone):
+            second += 1
+            every = second % _RESTING_POLL_S == 0
+            devices = [d for d in self._devices.all() if every or d.restless]
+            waiting = [device for device in devices if not device.reads_at_once]
+            gone = {device.name for device in devices if device.reads_at_once and await device.poll()}
+            if waiting:
+                polled = await asyncio.gather(*(device.poll() for device in waiting))
+                gone |= {device.name for device, lost in zip(waiting, polled, strict=True) if lost}
+            for device in (d for d in devices if d.name in gone):
                 reason = f"{device.name} lost: {device.fault}; {device.advice}"
                 await self._recorder.record(Kind.DEVICE_LOST, {"device": device.name}, reason)
                 self._wake.set()

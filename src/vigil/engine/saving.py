@@ -12,10 +12,10 @@ from numpy.typing import NDArray
 
 from vigil.documents.events import Kind
 from vigil.documents.rig import Rig
-from vigil.engine.measuring import FrameFigures, Measurer, MeasuringFailed
+from vigil.engine.measuring import Measurer, MeasuringFailed
 from vigil.engine.recorder import Recorder
 from vigil.files.fits import BadFrame, Header, write_frame, write_wcs
-from vigil.imaging.mosaic import luminance
+from vigil.imaging.figures import FrameFigures
 from vigil.runtime.workshop import Workshop
 from vigil.sky.angles import separation_deg
 from vigil.solving.near import Hint
@@ -24,6 +24,10 @@ from vigil.solving.solution import Solution
 log = logging.getLogger(__name__)
 _SCALE_TOLERANCE = 0.02
 _WITHIN_DEG = 2.0
+
+
+Write = Callable[[Path, NDArray[np.uint16], Header], None]
+"""Puts a frame on disk; rehearsals have one that doesn't."""
 
 
 class NotSaved(OSError):
@@ -65,8 +69,10 @@ class Saver:
         rig: Rig,
         rescue_folder: Path,
         disk_trouble: Callable[[], OSError | None] = lambda: None,
+        write: Write | None = None,
     ) -> None:
         self._recorder = recorder
+        self._write = write or _write
         self._workshop = workshop
         self._measurer = measurer
         self._rig = rig
@@ -87,12 +93,12 @@ class Saver:
             simulated = self._disk_trouble()
             if simulated is not None:
                 raise simulated
-            await self._workshop.run(_write, path, taken.image, taken.header)
+            await self._workshop.run(self._write, path, taken.image, taken.header)
         except OSError as problem:
             trouble = f"{path.parent} can't be written ({problem.strerror or problem})"
             path = self._rescue_folder / path.name
             try:
-                await self._workshop.run(_write, path, taken.image, taken.header)
+                await self._workshop.run(self._write, path, taken.image, taken.header)
             except OSError as second:
                 raise NotSaved(f"{trouble}, nor can {path.parent} ({second.strerror or second})") from None
             trouble += f"; the frame is in {path.parent}"
@@ -117,14 +123,14 @@ class Saver:
             within_deg=_WITHIN_DEG,
         )
         figures, solution = await self._measurer.measure_and_solve(
-            luminance(taken.image) if "BAYERPAT" in taken.header else taken.image, full_scale, hint
+            taken.image, full_scale, hint, "BAYERPAT" in taken.header
         )
         values = {
             **{k: _plain(v) for k, v in asdict(figures).items()},
             **{k: taken.announced[k] for k in ("frame_id", "block", "line", "filter")},
             **_pointing(solution, taken.target_deg),
         }
-        if solution.wcs is not None:
+        if solution.wcs is not None and self._write is _write:
             await self._workshop.run(write_wcs, path, solution.wcs)
         await self._recorder.record(Kind.FRAME_MEASURED, values, _sentence(figures, values))
 

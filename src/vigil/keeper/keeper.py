@@ -32,13 +32,14 @@ from vigil.documents.night import NightState, NotAllowed, RunState, fold_all
 from vigil.documents.plan import NightPlan, contradictions
 from vigil.documents.rig import Rig
 from vigil.documents.rig.change import Difference, brief, differences, split, text_of
-from vigil.documents.store import dump, explain, parse
+from vigil.documents.store import explain, parse
 from vigil.engine.activity import Kit
 from vigil.engine.arbiter import Arbiter
 from vigil.engine.hand.hand import Hand, HandRefused
 from vigil.engine.night import Equipment, Night
 from vigil.engine.progress import Progress
 from vigil.engine.recorder import Recorder
+from vigil.engine.rehearsal import started
 from vigil.files.names import evening_date
 from vigil.keeper.reconcile import unrecorded_frames
 from vigil.keeper.reporting import report_of
@@ -455,21 +456,9 @@ class Keeper:
         self._hand.stop_loops()
         evening = evening_date(equipment.clock.utcnow(), equipment.rig.site.time_zone)
         name = await self._ledger.next_name(equipment.rig.id, evening)
-        self._recorder.state = NightState(night=name)
-        await self._recorder.record(
-            Kind.NIGHT_STARTED,
-            {
-                "rig_id": equipment.rig.id,
-                "evening": evening,
-                "plan": dump(plan),
-                "rig": dump(equipment.rig),
-                "wanted": plan.wanted,
-                "frames_folder": str(frames_folder),
-                "keeper_pid": os.getpid(),
-            },
-            f"{plan.name}: {plan.wanted} frames",
-        )
-        self._night = Night(plan, replace(equipment, frames_folder=frames_folder), self._recorder)
+        equipment = replace(equipment, frames_folder=frames_folder)
+        await started(self._recorder, plan, equipment, name, keeper_pid=os.getpid())
+        self._night = Night(plan, equipment, self._recorder)
         self._started.set()
         return name
 

@@ -18,6 +18,11 @@ class Faulty:
     def __init__(self, device: Any, name: str, bench: Bench) -> None:
         self._device, self._name, self._bench = device, name, bench
 
+    @property
+    def reads_at_once(self) -> bool:
+        """Nothing can happen to it: its read never waits."""
+        return not self._bench.faults.any_of(self._name)
+
     def __getattr__(self, what: str) -> Callable[..., Any]:
         if not self._bench.faults.any_of(self._name):
             bare: Callable[..., Any] = getattr(self._device, what)

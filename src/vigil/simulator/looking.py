@@ -24,7 +24,8 @@ _LOWEST_DEG = 1.0
 # an off-axis guider's mirror stands this far beyond the sensor's edge
 _PICK_OFF_MM = 3.0
 # places on the way of a star during an exposure: one every few seconds
-_WALK_EVERY_S, _MOST_PLACES, _STANDS_STILL_PX = 4.0, 25, 0.03
+MOST_PLACES = 25
+_WALK_EVERY_S, _STANDS_STILL_PX = 4.0, 0.03
 _ROW_S = 30e-6
 _SHORT_S, _SHORT_BANDS = 0.1, 0.0004
 _SHORT_BAND_ROWS = 40.0
@@ -34,9 +35,16 @@ _DEW_SPREADS = 0.25
 
 
 def scene_of(
-    bench: Bench, mount: SimMount, chip: Chip, exposure: Exposure, at: datetime, count: int, sensor_c: float
+    bench: Bench,
+    mount: SimMount,
+    chip: Chip,
+    exposure: Exposure,
+    at: datetime,
+    count: int,
+    sensor_c: float,
+    most_places: int = MOST_PLACES,
 ) -> Scene:
-    """The scene of an exposure that began at `at`."""
+    """The scene of an exposure that began at `at`; `most_places` on the way of a star are reckoned."""
     middle = at + timedelta(seconds=exposure.exposure_s / 2)
     scale = chip.optics.scale_arcsec_px(exposure.binning)
     looks = looks_of(bench, mount, chip, middle)
@@ -54,7 +62,7 @@ def scene_of(
         beta=bench.scenario.optics.moffat_beta,
         focal_ratio=chip.optics.focal_ratio,
         obstruction=round(chip.optics.obstruction_mm / chip.optics.aperture_mm, 3),
-        walk_px=_walk(bench, mount, chip, exposure, at, scale),
+        walk_px=_walk(bench, mount, chip, exposure, at, scale, most_places),
     )
     shut = _shut(bench, chip)
     panel_e_s = panel_e_s_px(bench, chip, exposure.binning) if exposure.light else 0.0
@@ -136,11 +144,17 @@ def position_angle_deg(bench: Bench, mount: SimMount, at: datetime) -> float:
 
 
 def _walk(
-    bench: Bench, mount: SimMount, chip: Chip, exposure: Exposure, at: datetime, scale: float
+    bench: Bench,
+    mount: SimMount,
+    chip: Chip,
+    exposure: Exposure,
+    at: datetime,
+    scale: float,
+    most_places: int,
 ) -> tuple[tuple[float, float], ...]:
     """Where the star in the middle stands during the exposure, against its place half way; empty when that is
     nowhere else."""
-    places = int(np.clip(exposure.exposure_s / _WALK_EVERY_S, 3, _MOST_PLACES)) | 1
+    places = int(np.clip(exposure.exposure_s / _WALK_EVERY_S, 3, most_places)) | 1
     later_s = (np.arange(places) + 0.5) / places * exposure.exposure_s
     looks = looks_of(bench, mount, chip, at, later_s)
     half = places // 2

@@ -18,6 +18,7 @@ from vigil.simulator.chance import generator
 from vigil.simulator.faulty import Faulty
 from vigil.simulator.gear import Bench
 from vigil.simulator.looking import position_angle_deg
+from vigil.simulator.quick import quick_frame
 from vigil.simulator.simbeside import (
     SimHeaters,
     SimPanel,
@@ -98,8 +99,10 @@ class SimObservatory:
         workshop: Workshop,
         path: Path | None = None,
         scenario: Scenario | None = None,
+        quick: bool = False,
     ) -> None:
-        """`path` keeps the gear's state; what an earlier keeper left there goes on, its scenario too."""
+        """With `quick` frames have no pixels, for the quick measurer. `path` keeps the gear's state; what
+        an earlier keeper left there goes on, its scenario too."""
         if rig.simulated is None:
             raise ValueError(f"{rig.name} has no simulated part: its devices are not the sim observatory's")
         left = load_state(path)
@@ -111,6 +114,8 @@ class SimObservatory:
         mount = SimMount(self._bench)
         camera = SimCamera(self._bench, mount)
         guide_camera = SimCamera(self._bench, mount, guides=True)
+        if quick:
+            camera.draws = guide_camera.draws = quick_frame
         self._made: dict[str, Any] = {
             "camera": camera,
             "wheel": SimWheel(self._bench),

@@ -1,10 +1,12 @@
 """Cameras, main and guide: what falls on them is drawn when the exposure ends."""
 
 import asyncio
+import math
 from collections.abc import Callable
 from datetime import datetime
 
 import numpy as np
+from numpy.typing import NDArray
 
 from vigil.devices.errors import NotCapable, Refused
 from vigil.devices.protocols import CameraState, Capabilities, Exposure, RawFrame
@@ -14,13 +16,14 @@ from vigil.simulator.chip import Chip, guide_chip, main_chip
 from vigil.simulator.frame.draw import draw
 from vigil.simulator.frame.scene import Scene
 from vigil.simulator.gear import Bench
-from vigil.simulator.looking import scene_of
+from vigil.simulator.looking import MOST_PLACES, scene_of
 from vigil.simulator.simmount import SimMount
 
 _DEEPEST_BELOW_AIR_C = 35.0
 _NO_COOLER = "it has no cooler"
 _NEVER_S = 1e6
 _TORN_SHARE = 0.6
+_QUICK_PLACES = 5
 
 
 class SimCamera:
@@ -31,6 +34,8 @@ class SimCamera:
         self._mount = mount
         self._guides = guides
         self._name = "guide camera" if guides else "camera"
+        self.draws: Callable[[Scene], NDArray[np.uint16]] = draw
+        """Makes a frame of its scene; in rehearsals one without pixels."""
         self._activity = "idle"
         self._abort = asyncio.Event()
         self._probe_read = (0, 0.0)
@@ -62,7 +67,7 @@ class SimCamera:
         sensor_c = self.sensor_c(now)
         below = bench.weather.temperature_c(now) - sensor_c
         cooling = self._cooled and bench.state.set_point_c is not None
-        power = float(np.clip(below / self._deepest_c, 0, 1)) if cooling else 0.0
+        power = min(max(below / self._deepest_c, 0.0), 1.0) if cooling else 0.0
         shown_c = round(sensor_c + self._probe_noise_c(int(now.timestamp()) // 10), 1)
         return CameraState(shown_c, bench.state.set_point_c if cooling else None, power, self._activity)
 
@@ -99,12 +104,12 @@ class SimCamera:
         if not self._cooled:
             return air_c + 6.0
         if state.set_point_c is None:
-            state.sensor_c = float(air_c + (state.sensor_c - air_c) * np.exp(-minutes / 8))
+            state.sensor_c = air_c + (state.sensor_c - air_c) * math.exp(-minutes / 8)
         else:
             # a cooler can't heat: above the air there is nothing it can hold
-            goal = float(np.clip(state.set_point_c, air_c - self._deepest_c, air_c))
+            goal = min(max(state.set_point_c, air_c - self._deepest_c), air_c)
             step = self._bench.scenario.camera.cooler_c_per_min * minutes
-            state.sensor_c = float(np.clip(goal, state.sensor_c - step, state.sensor_c + step))
+            state.sensor_c = min(max(goal, state.sensor_c - step), state.sensor_c + step)
         state.sensor_at = now
         return state.sensor_c
 
@@ -127,13 +132,15 @@ class SimCamera:
         try:
             self._activity = "exposing"
             await self._wait(exposure.exposure_s)
-            scene = scene_of(bench, self._mount, chip, exposure, started_at, count, self.sensor_c(started_at))
+            sensor_c = self.sensor_c(started_at)
+            places = MOST_PLACES if self.draws is draw else _QUICK_PLACES
+            scene = scene_of(bench, self._mount, chip, exposure, started_at, count, sensor_c, places)
             self._activity = "downloading"
             await self._wait(chip.download_s(exposure.binning) * bench.scenario.camera.download_times)
             minute = bench.minutes(bench.clock.utcnow())
             if bench.faults.hits(FaultKind.FRAME_LOST, self._name, minute, count):
                 await self._wait(_NEVER_S)
-            image = await bench.workshop.run(draw, scene)
+            image = await bench.workshop.run(self.draws, scene)
         finally:
             self._activity = "idle"
         if bench.faults.hits(FaultKind.FRAME_TORN, self._name, minute, count):

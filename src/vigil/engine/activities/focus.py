@@ -8,7 +8,7 @@ from vigil.engine.activities.moves import (
     filter_to,
     focuser_to,
     frame_exposure,
-    seen,
+    is_mosaic,
     take,
 )
 from vigil.engine.activity import Activity, ActivityFailed, Kit
@@ -72,7 +72,7 @@ class Focus(Activity):
         assert camera is not None, "a night needs a camera"
         exposure_s = wheel.filter(self.filter).focus_exposure_s if wheel else BARE_EXPOSURE_S
         frame = await take(kit, frame_exposure(kit, exposure_s, "focusing"))
-        figures = await kit.measurer.measure(seen(kit, frame), camera.full_scale_adu)
+        figures = await kit.measurer.measure(frame.image, camera.full_scale_adu, is_mosaic(kit, frame))
         size = figures.hfr_px if figures.hfr_px > 0 else 0.0  # NaN where no star is fit to be measured
         sample = Sample(position, size, figures.hfr_sigma_px, figures.stars)
         await kit.step(

@@ -4,16 +4,12 @@ import asyncio
 from collections.abc import Callable
 from typing import Any, Literal
 
-import numpy as np
-from numpy.typing import NDArray
-
 from vigil.devices.errors import DeviceFault
 from vigil.devices.protocols import Camera, CameraState, Exposure, RawFrame
 from vigil.devices.sun import SUN_CLEARANCE_DEG, sun_in_path
 from vigil.devices.supervised import CALL_TRIES, Supervised
 from vigil.documents.rig import Rig
 from vigil.engine.activity import ActivityFailed, Kit
-from vigil.imaging.mosaic import luminance
 from vigil.sky.angles import separation_deg
 
 _SLEW_MARGIN_S = 60.0
@@ -104,10 +100,9 @@ def frame_exposure(kit: Kit, exposure_s: float, use: Literal["framing", "focusin
     return Exposure(exposure_s, chosen.gain or 0, chosen.offset or 0, chosen.binning)
 
 
-def seen(kit: Kit, frame: RawFrame) -> NDArray[np.generic]:
-    """The frame as it is measured: of a colour sensor its luminance."""
-    colour = kit.rig.camera is not None and kit.rig.camera.bayer is not None and frame.exposure.binning == 1
-    return luminance(frame.image) if colour else frame.image
+def is_mosaic(kit: Kit, frame: RawFrame) -> bool:
+    """Whether the main camera's frame has its colour filters' pattern in it."""
+    return kit.rig.camera is not None and kit.rig.camera.bayer is not None and frame.exposure.binning == 1
 
 
 def _expected_shape(rig: Rig, exposure: Exposure, name: str) -> tuple[int, int] | None:

@@ -8,7 +8,7 @@ from vigil.engine.activities.moves import (
     filter_to,
     focuser_to,
     frame_exposure,
-    seen,
+    is_mosaic,
     slew_to,
     take,
 )
@@ -58,7 +58,7 @@ async def solved_frame(
     hint = Hint(*aim, scale * (1 - _SCALE_TOLERANCE), scale * (1 + _SCALE_TOLERANCE), within_deg=_SEARCH_DEG)
     side_deg = min(frame.image.shape) * scale / 3600
     breadth = Breadth(side_deg / _BREADTH, side_deg * _BREADTH)
-    solution = await kit.measurer.solve(seen(kit, frame), hint, breadth)
+    solution = await kit.measurer.solve(frame.image, hint, breadth, is_mosaic(kit, frame))
     if solution.wcs is None:
         raise ActivityFailed(f"frame {number} not solved: {solution.reason}")
     return solution, solution.wcs

@@ -6,10 +6,10 @@ from typing import Any, Literal
 
 from vigil.devices.protocols import Exposure, RawFrame
 from vigil.documents.rig import Rig
-from vigil.engine.activities.moves import seen, take
+from vigil.engine.activities.moves import is_mosaic, take
 from vigil.engine.activity import ActivityFailed, Kit
-from vigil.engine.measuring import FrameFigures
 from vigil.files.fits import Header, write_frame
+from vigil.imaging.figures import FrameFigures
 from vigil.runtime.workshop import Workshop
 
 _RING = 3
@@ -30,8 +30,8 @@ async def take_frame(
     header = bare_header(kit.rig, frame, guides)
     await workshop.run(_write, path, frame, header)
     full_scale = _full_scale_adu(kit.rig, guides)
-    image = frame.image if guides else seen(kit, frame)
-    figures = await kit.measurer.measure(image, full_scale)
+    mosaic = not guides and is_mosaic(kit, frame)
+    figures = await kit.measurer.measure(frame.image, full_scale, mosaic)
     return _sentence(figures, frame), {
         "path": str(path),
         **_plain(figures),

@@ -1,5 +1,6 @@
 """Wandering values that are the same whenever asked for: noise with a memory, keyed by seed and time."""
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
@@ -11,6 +12,7 @@ from scipy.signal import lfilter
 from vigil.simulator.chance import normal_of
 
 Floats = NDArray[np.float64]
+_STRETCH = 64
 _MEMORIES = 9.0
 
 
@@ -38,17 +40,24 @@ class Wanderer:
 
     def at(self, seconds: float) -> float:
         """The value at one time."""
-        return _value(self, int(np.floor(seconds / self.step_s)))
+        return _value(self, math.floor(seconds / self.step_s))
 
     def mean(self, from_s: float, to_s: float) -> float:
         return float(self.series(from_s, to_s).mean())
 
 
-@lru_cache(maxsize=256)
 def _value(wanderer: Wanderer, number: int) -> float:
     """At a point of the grid; weather is asked for every second, and changes more slowly."""
-    seconds = (number + 0.5) * wanderer.step_s
-    return float(wanderer.series(seconds, seconds + wanderer.step_s)[0])
+    stretch, place = divmod(number, _STRETCH)
+    return _stretch(wanderer, stretch)[place]
+
+
+@lru_cache(maxsize=256)
+def _stretch(wanderer: Wanderer, number: int) -> list[float]:
+    """Values of so many points of the grid, one after another."""
+    begins_s = (number * _STRETCH + 0.5) * wanderer.step_s
+    values: list[float] = wanderer.series(begins_s, begins_s + _STRETCH * wanderer.step_s).tolist()
+    return values
 
 
 def variance_of_mean(memory_s: float, over_s: float) -> float:

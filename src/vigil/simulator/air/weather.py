@@ -1,8 +1,7 @@
 """The air: temperature through the night, seeing, wind, humidity, clouds."""
 
+import math
 from datetime import datetime
-
-import numpy as np
 
 from vigil.documents.scenario.air import AirEffects, Cloud
 from vigil.simulator.air.wandering import Wanderer
@@ -24,7 +23,7 @@ class Weather:
         self._evening_c = evening_c if air.evening_c is None else air.evening_c
         self._falls_c = falls_c if air.falls_c is None else air.falls_c
         self._seeing_arcsec = seeing if air.seeing_arcsec is None else air.seeing_arcsec
-        self._waves = [(rng.uniform(1, 5), rng.uniform(0, 2 * np.pi), rng.normal(0, 0.4)) for _ in range(6)]
+        self._waves = [(rng.uniform(1, 5), rng.uniform(0, 2 * math.pi), rng.normal(0, 0.4)) for _ in range(6)]
         self._gusts = Wanderer(seed, 340, 20.0, 2.0)
         self._probe = Wanderer(seed, 350, 90.0, 5.0)
         self._patches = Wanderer(seed, 360, 150.0, 10.0)
@@ -38,13 +37,15 @@ class Weather:
 
     def _wave(self, hours: float) -> float:
         """Of unit size, more or less; there are no waves at the very beginning of time, only phases."""
-        return float(sum(a * np.sin(2 * np.pi * hours / period + phase) for period, phase, a in self._waves))
+        return float(
+            sum(a * math.sin(2 * math.pi * hours / period + phase) for period, phase, a in self._waves)
+        )
 
     def temperature_c(self, at: datetime) -> float:
         """Air temperature: an exponential fall after sunset with small waves."""
         hours = self._hours(at)
         waves = 0.3 * self._wave(hours) if self._falls_c else 0.0
-        return float(self._evening_c - self._falls_c * (1 - np.exp(-hours / 4)) + waves)
+        return float(self._evening_c - self._falls_c * (1 - math.exp(-hours / 4)) + waves)
 
     def probe_c(self, at: datetime) -> float:
         """What a probe in the wind reads."""
@@ -53,20 +54,20 @@ class Weather:
 
     def seeing_arcsec(self, at: datetime) -> float:
         """Seeing FWHM at the zenith of a long exposure, wandering over hours."""
-        return float(self._seeing_arcsec * np.exp(self._air.seeing_wanders * self._wave(self._hours(at))))
+        return float(self._seeing_arcsec * math.exp(self._air.seeing_wanders * self._wave(self._hours(at))))
 
     def humidity_percent(self, at: datetime) -> float:
         """Rising as the air cools."""
         if self._air.humidity_percent is not None:
             return self._air.humidity_percent
         cooled_c = self._evening_c - self.temperature_c(at)
-        return float(np.clip(62 + 3 * cooled_c, 20, 100))
+        return min(max(62 + 3 * cooled_c, 20.0), 100.0)
 
     def dew_point_c(self, at: datetime) -> float:
         """Magnus's formula with the constants of Alduchov & Eskridge 1996, J. Appl. Meteor. 35, 601."""
         temperature_c = self.temperature_c(at)
         humidity = max(self.humidity_percent(at), 1.0)
-        gamma = np.log(humidity / 100) + 17.625 * temperature_c / (243.04 + temperature_c)
+        gamma = math.log(humidity / 100) + 17.625 * temperature_c / (243.04 + temperature_c)
         return float(243.04 * gamma / (17.625 - gamma))
 
     def wind_m_s(self, at: datetime) -> float:
@@ -87,12 +88,13 @@ class Weather:
         thick = self._air.overcast_mag + sum(_thickness(cloud, minutes) for cloud in self._air.clouds)
         if thick <= 0:
             return 0.0
-        return float(thick * np.exp(_PATCHY * self._patches.at(self.seconds(at))))
+        return float(thick * math.exp(_PATCHY * self._patches.at(self.seconds(at))))
 
     def cloud_percent(self, at: datetime) -> float:
         """As a sensor that looks at the sky's warmth tells it; three magnitudes are all it can tell."""
-        haze = np.clip(4 + 2 * self._wave(self._hours(at) + 3), 0, 15)
-        return float(np.clip(haze + 100 * (1 - np.exp(-self.cloud_mag(at) / (_OPAQUE_MAG / 3))), 0, 100))
+        haze = min(max(4 + 2 * self._wave(self._hours(at) + 3), 0.0), 15.0)
+        cloud = 100 * (1 - math.exp(-self.cloud_mag(at) / (_OPAQUE_MAG / 3)))
+        return min(max(haze + cloud, 0.0), 100.0)
 
 
 def _thickness(cloud: Cloud, minutes: float) -> float:

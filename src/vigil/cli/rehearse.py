@@ -1,0 +1,192 @@
+"""`vigil rehearse`: the whole night ahead of time, once or with many seeds."""
+
+import argparse
+import json
+import sys
+from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor
+from datetime import UTC, datetime, timedelta
+from multiprocessing import get_context
+from pathlib import Path
+from typing import Any
+
+from vigil.cli import NOT_ALL, OK, BadInput
+from vigil.cli.assemble import seed_of
+from vigil.cli.files import demo_file, load_fitting, own_folders, rig_wanted, scenario_wanted
+from vigil.cli.rehearsing import rehearsed
+from vigil.documents.plan import NightPlan, contradictions
+from vigil.documents.rig import Rig
+from vigil.documents.scenario import Scenario
+from vigil.engine.rehearsal import Rehearsed
+from vigil.planning.account import Account, account
+from vigil.planning.spans import local_noon_before
+from vigil.sky.events import twilights
+
+_PROCESSES = 2
+_BEFORE_DUSK = timedelta(minutes=30)
+
+
+def run(args: argparse.Namespace) -> int:
+    """0 all frames are taken, 3 not all, 2 bad input."""
+    rig, _ = rig_wanted(args)
+    if args.plan is None and not args.demo:
+        raise BadInput("which plan? Name a night plan's file, or give --demo")
+    plan = load_fitting(
+        Path(args.plan) if args.plan else demo_file("plan.json"), rig, args.fit or args.plan is None
+    )
+    wrong = contradictions(plan, rig)
+    if wrong:
+        raise BadInput("; ".join(wrong))
+    if args.seeds is not None and not 1 <= args.seeds <= 200:
+        raise BadInput(f"--seeds {args.seeds}: 1 to 200 rehearsals")
+    scenario = scenario_wanted(args.scenario)
+    seed = seed_of(rig, args.seed, scenario)
+    starts_at = _starts_at(args.date, rig)
+    folder = own_folders(rig).frames
+    if args.seeds is not None:
+        return _odds(args, plan, rig, scenario, range(seed, seed + args.seeds), folder, starts_at)
+    truth = Path(args.truth).absolute() if args.truth else None
+    result = rehearsed(plan, rig, scenario, seed, folder, starts_at, truth)
+    told = account(plan, result.events)
+    if args.json:
+        for event in result.events:
+            print(event.model_dump_json())
+        print(json.dumps({"kind": "summary", "seed": seed, **summary(plan, told)}, ensure_ascii=False))
+    else:
+        print("\n".join(in_words(plan, rig, told, result)))
+    return OK if told.frames == plan.wanted else NOT_ALL
+
+
+def _starts_at(date: str | None, rig: Rig) -> datetime | None:
+    """Half an hour before sunset of an evening; None is the simulated rig's own evening."""
+    if date is None and rig.simulated is not None:
+        return None
+    try:
+        noon = datetime.fromisoformat(f"{date}T12:00") if date else datetime.now(UTC)
+    except ValueError:
+        raise BadInput(f"--date {date!r} is no date; write it as 2027-01-12") from None
+    at = noon if date is None else noon.replace(tzinfo=local_zone(rig))
+    sun = twilights(local_noon_before(at, rig.site.time_zone), rig.site.place())
+    dusk = sun.sunset or sun.civil_dusk
+    if dusk is None:
+        raise BadInput("the sun doesn't set on that day")
+    return dusk - _BEFORE_DUSK
+
+
+def local_zone(rig: Rig) -> Any:
+    from zoneinfo import ZoneInfo
+
+    return ZoneInfo(rig.site.time_zone)
+
+
+def summary(plan: NightPlan, told: Account) -> dict[str, Any]:
+    """A rehearsal's outcome as plain values."""
+    return {
+        "frames": told.frames,
+        "wanted": plan.wanted,
+        "lines": [
+            {
+                "line": x.line,
+                "target": x.target,
+                "words": x.words,
+                "wanted": x.wanted,
+                "taken": x.taken,
+                "why": x.why,
+            }
+            for x in told.lines
+        ],
+        "lost_s": {name: round(seconds) for name, seconds in told.lost_s.items()},
+        "ends": told.ends.isoformat() if told.ends else None,
+        "reason": told.end_reason,
+        "closing": told.closing,
+    }
+
+
+def in_words(plan: NightPlan, rig: Rig, told: Account, result: Rehearsed) -> list[str]:
+    """For people: what ran when, what failed, what was lost and why."""
+    zone = local_zone(rig)
+    lines = [f"{plan.name}, rehearsed: {told.frames} of {plan.wanted} frames"]
+    for spell in _joined(told):
+        begins, ends = (f"{t.astimezone(zone):%H:%M}" for t in (spell["begins"], spell["ends"]))
+        mark = "" if spell["outcome"] == "done" else f" — {spell['outcome']}: {spell['reason']}"
+        lines.append(f"  {begins}–{ends}  {spell['words']}{mark}")
+    lines += [
+        f"  {x.target} {x.words}: {x.taken} of {x.wanted}" + (f" ({x.why})" if x.why else "")
+        for x in told.lines
+    ]
+    lines += [f"  lost {seconds / 60:.0f} min: {name}" for name, seconds in told.lost_s.items()]
+    lines.append(f"  {told.end_reason}; {', '.join(f'{p} {o}' for p, o in told.closing.items())}")
+    return lines
+
+
+def _joined(told: Account) -> Iterator[dict[str, Any]]:
+    """Spells in their order, exposures of a line one after another as one."""
+    run: dict[str, Any] | None = None
+    for spell in sorted(told.spells, key=lambda s: s.begins):
+        line = spell.line if spell.kind == "exposure" and spell.outcome == "done" else ""
+        if run is not None and line and run["line"] == line:
+            run["ends"], run["count"] = spell.ends, run["count"] + 1
+            run["words"] = f"{run['count']} × {run['single']}"
+            continue
+        if run is not None:
+            yield run
+        single = spell.words.rsplit(" · ", 1)[0] if line else spell.words or spell.kind
+        run = {
+            "begins": spell.begins,
+            "ends": spell.ends,
+            "line": line,
+            "count": 1,
+            "single": single,
+            "words": f"1 × {single}" if line else single,
+            "outcome": spell.outcome,
+            "reason": spell.reason,
+        }
+    if run is not None:
+        yield run
+
+
+def _odds(
+    args: argparse.Namespace,
+    plan: NightPlan,
+    rig: Rig,
+    scenario: Scenario,
+    seeds: range,
+    folder: Path,
+    starts_at: datetime | None,
+) -> int:
+    """Many rehearsals, two at a time: how often each line is completed."""
+    with ProcessPoolExecutor(_PROCESSES, mp_context=get_context("spawn")) as pool:
+        jobs = [pool.submit(_one, plan, rig, scenario, seed, folder, starts_at) for seed in seeds]
+        outcomes = []
+        for n, job in enumerate(jobs, start=1):
+            outcomes.append(job.result())
+            if args.json:
+                print(json.dumps({"kind": "rehearsal", "done": n, "of": len(jobs), **outcomes[-1]}))
+                sys.stdout.flush()
+    odds = [
+        {
+            "line": line.id,
+            "target": block.target.name,
+            "words": line.words,
+            "wanted": line.count,
+            "complete_share": sum(o["taken"][line.id] >= line.count for o in outcomes) / len(outcomes),
+            "mean_taken": round(sum(o["taken"][line.id] for o in outcomes) / len(outcomes), 1),
+        }
+        for block in plan.blocks
+        for line in block.lines
+    ]
+    if args.json:
+        print(json.dumps({"kind": "odds", "seeds": len(outcomes), "lines": odds}, ensure_ascii=False))
+    else:
+        print(f"{plan.name}, rehearsed with {len(outcomes)} seeds")
+        for x in odds:
+            share = f"{100 * x['complete_share']:.0f} %"
+            print(f"  {x['target']} {x['words']}: complete in {share}, {x['mean_taken']} of {x['wanted']}")
+    return OK if all(x["complete_share"] == 1 for x in odds) else NOT_ALL
+
+
+def _one(
+    plan: NightPlan, rig: Rig, scenario: Scenario, seed: int, folder: Path, starts_at: datetime | None
+) -> dict[str, Any]:
+    told = account(plan, rehearsed(plan, rig, scenario, seed, folder, starts_at).events)
+    return {"seed": seed, "frames": told.frames, "taken": {x.line: x.taken for x in told.lines}}

@@ -1,0 +1,57 @@
+"""A whole night ahead of time: the engine as it is, on equipment that is handed to it."""
+
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from vigil.documents.events import Event, Kind
+from vigil.documents.night import NightState
+from vigil.documents.plan import NightPlan
+from vigil.documents.store import dump
+from vigil.engine.night import Equipment, Night
+from vigil.engine.recorder import Recorder
+from vigil.files.names import evening_date
+from vigil.ledger.ledger import Ledger
+
+
+@dataclass(frozen=True, slots=True)
+class Rehearsed:
+    """All that happened, in order, and how it stood at the end."""
+
+    events: tuple[Event, ...]
+    state: NightState
+
+
+async def rehearse(plan: NightPlan, equipment: Equipment, ledger: Ledger) -> Rehearsed:
+    """Run the plan to its end. Nothing is written to disk; the ledger should be one in memory. A rehearsal
+    asks nobody: what waits for a person goes by its policy for no answer."""
+    events: list[Event] = []
+    recorder = Recorder(ledger, equipment.clock, NightState())
+    recorder.listen(events.append)
+    await started(recorder, plan, equipment, "rehearsal")
+    await Night(plan, replace(equipment, write=_nothing), recorder).run()
+    return Rehearsed(tuple(events), recorder.state)
+
+
+async def started(
+    recorder: Recorder, plan: NightPlan, equipment: Equipment, name: str, **more: object
+) -> None:
+    """Record that a night begins; its recorder's state is a new one from now on."""
+    rig = equipment.rig
+    recorder.state = NightState(night=name)
+    await recorder.record(
+        Kind.NIGHT_STARTED,
+        {
+            "rig_id": rig.id,
+            "evening": evening_date(equipment.clock.utcnow(), rig.site.time_zone),
+            "plan": dump(plan),
+            "rig": dump(rig),
+            "wanted": plan.wanted,
+            "frames_folder": str(equipment.frames_folder),
+            **more,
+        },
+        f"{plan.name}: {plan.wanted} frames",
+    )
+
+
+def _nothing(path: Path, image: object, header: object) -> None:
+    """A frame of a rehearsal has no pixels to keep."""
