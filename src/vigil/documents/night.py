@@ -60,6 +60,8 @@ class PointingRecord:
     off_arcsec: float
     aim_ra_deg: float
     aim_dec_deg: float
+    side: str = ""
+    """Of the pier, where known."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,6 +110,8 @@ class NightState:
     focus: FocusRecord | None = None
     pointing: PointingRecord | None = None
     angle: AngleRecord | None = None
+    side: str = ""
+    """Side of the pier that the last slew left the tube on."""
     waivers: tuple[Waiver, ...] = ()
     given_up: frozenset[str] = frozenset()
     hold: str | None = None
@@ -167,6 +171,8 @@ def _activity_ended(state: NightState, event: Event) -> NightState:
             state = replace(state, focus=None)
         elif disturbed == "angle":
             state = replace(state, angle=None)
+    if side := values.get("side"):
+        state = replace(state, side=side)
     if focus := values.get("focus"):
         record = FocusRecord(
             focus["position"], focus["filter"], focus["temperature_c"], focus["hfr_px"], event.at

@@ -98,6 +98,8 @@ class StandingOrders(Piece):
     focus_colder_by_c: Annotated[float, Field(gt=0)] = 1.2
     focus_every_min: Annotated[float, Field(gt=0)] = 90.0
     focus_grown_by_percent: Annotated[float, Field(gt=0)] = 15.0
+    focus_after_flip: bool = False
+    """Refocus when the mount has changed sides."""
     target_reach_px: Annotated[float, Field(ge=1)] = 4.0
     target_keep_arcmin: Annotated[float, Field(gt=0)] = 2.0
     angle_within_deg: Annotated[float, Field(gt=0, le=45)] = 1.5

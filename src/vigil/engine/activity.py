@@ -73,6 +73,11 @@ class Activity(ABC):
         """How long it usually takes."""
 
     @property
+    def disturbs(self) -> tuple[str, ...]:
+        """What is unknown once it has begun; in place of its kind's, where the plan chooses."""
+        return self.DISTURBS
+
+    @property
     def policy(self) -> Policy | None:
         """In place of its kind's, where the plan chooses."""
         return None

@@ -85,7 +85,7 @@ class Carrier:
                 if not quietly:
                     self.progress.clear()
                 took_s = (self._kit.clock.utcnow() - began).total_seconds()
-                values |= {"took_s": round(took_s, 1), "disturbed": list(activity.DISTURBS)}
+                values |= {"took_s": round(took_s, 1), "disturbed": list(activity.disturbs)}
                 await self._recorder.record(Kind.ACTIVITY_ENDED, {**identity, **values}, reason)
         return problem
 

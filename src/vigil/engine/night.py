@@ -23,6 +23,7 @@ from vigil.engine.check import Condition
 from vigil.engine.closing import close
 from vigil.engine.conditions import conditions_for
 from vigil.engine.ending import to_the_end
+from vigil.engine.guarding import LimitGuard
 from vigil.engine.lights import Lights
 from vigil.engine.measuring import Measurer
 from vigil.engine.outlook import STARS_BELOW_SUN_DEG, Outlook
@@ -104,6 +105,7 @@ class Night:
             _begun(recorder, clock),
             equipment.disk_trouble,
         )
+        self._limit = LimitGuard()
         self._failures: dict[str, int] = {}
         self._background: dict[str, asyncio.Task[None]] = {}
         self._since_exposure: list[str] = []
@@ -433,10 +435,23 @@ class Night:
             if waiting:
                 polled = await asyncio.gather(*(device.poll() for device in waiting))
                 gone |= {device.name for device, lost in zip(waiting, polled, strict=True) if lost}
+            await self._guard_limits()
             for device in (d for d in devices if d.name in gone):
                 reason = f"{device.name} lost: {device.fault}; {device.advice}"
                 await self._recorder.record(Kind.DEVICE_LOST, {"device": device.name}, reason)
                 self._wake.set()
+
+    async def _guard_limits(self) -> None:
+        """A tube that would track past the mount's limit stands still, whatever goes on."""
+        mount = self._devices.mount
+        if mount is None or mount.state is None or not mount.connected:
+            return
+        side = self._recorder.state.side
+        words = self._limit.crossed(self._rig, mount.state, side, self._clock.utcnow())
+        if words is None:
+            return
+        await mount.do("stop tracking", POLL_S * 10, lambda m: m.track(False))
+        self.hold(words, now=True)
 
 
 def _begun(recorder: Recorder, clock: Clock) -> datetime:

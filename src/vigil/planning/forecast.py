@@ -7,7 +7,8 @@ from datetime import datetime, timedelta
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.planning.choice import Candidate, Finished, Wait, choose
-from vigil.planning.overheads import CENTRE_S, FILTER_S, FOCUS_S, SLEW_S
+from vigil.planning.flip import SIDEREAL_RATE, Next, decide, hour_angle_min, rule_for
+from vigil.planning.overheads import CENTRE_S, FILTER_S, FLIP_S, FOCUS_S, SLEW_S
 from vigil.planning.spans import Interval, block_intervals
 
 _MOST_STEPS = 20_000
@@ -15,7 +16,7 @@ _MOST_STEPS = 20_000
 
 @dataclass(frozen=True, slots=True)
 class Step:
-    """Something that takes its time: `kind` is "exposure", "focus", "centre" or "filter"."""
+    """Something that takes its time: `kind` is "exposure", "focus", "centre", "flip" or "filter"."""
 
     kind: str
     block: str
@@ -31,6 +32,8 @@ class Ready:
     block: str
     filter: str
     focused_at: datetime | None
+    side: str = ""
+    """Of the pier; empty: as a slew to the block leaves it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,6 +128,8 @@ class _Run:
         self._block = ready.block
         self._filter = ready.filter
         self._focused_at = ready.focused_at
+        self._side_of = ready.side
+        self._hour_angles: dict[str, tuple[float, datetime]] = {}
 
     def to_the_end(self) -> str:
         while len(self.steps) < _MOST_STEPS:
@@ -137,6 +142,7 @@ class _Run:
                 self._now = choice.until
                 # time enough to get ready before a span opens
                 self._block, self._focused_at = self._following(choice.until), choice.until
+                self._side_of = ""
                 continue
             if not self._made_ready(choice):
                 self._expose(choice)
@@ -155,7 +161,9 @@ class _Run:
         every = timedelta(minutes=self._plan.orders.focus_every_min)
         if self._block != block.id:
             self._spend("centre", candidate, SLEW_S + CENTRE_S)
-            self._block = block.id
+            self._block, self._side_of = block.id, ""
+        elif self._flips(candidate):
+            self._spend("flip", candidate, FLIP_S + CENTRE_S)
         elif self._focused_at is None or self._now - self._focused_at > every:
             self._spend("focus", candidate, FOCUS_S)
             self._focused_at = self._now
@@ -164,6 +172,31 @@ class _Run:
             self._filter = line.filter
         else:
             return False
+        return True
+
+    def _flips(self, candidate: Candidate) -> bool:
+        """Whether the mount must change sides before the next frame; waits for its window where it is
+        shut."""
+        rule = rule_for(self._rig)
+        if rule is None:
+            return False
+        block, line = candidate.block, candidate.line
+        if block.id not in self._hour_angles:
+            here = hour_angle_min(block.target.ra_deg, block.target.dec_deg, self._rig, self._now)
+            self._hour_angles[block.id] = here, self._now
+        then, at = self._hour_angles[block.id]
+        here = then + (self._now - at).total_seconds() / 60 * SIDEREAL_RATE
+        here -= 1440 if here > 720 else 0
+        # slewed to after the meridian, it is on the right side from the beginning
+        if self._side_of == "" or abs(here) > 360:
+            self._side_of = "west" if here < 0 else "east"
+        if self._side_of == "east":
+            return False
+        told = decide(rule, here, line.exposure_s + self._rig.readout_s(line.binning))
+        if told.next is Next.SHOOT:
+            return False
+        self._now += timedelta(minutes=told.wait_min)
+        self._side_of = "east"
         return True
 
     def _expose(self, candidate: Candidate) -> None:

@@ -7,6 +7,7 @@ import numpy as np
 
 from vigil.documents.plan import Block, ExposureLine, Span, Target
 from vigil.documents.rig import Rig
+from vigil.planning.flip import flip_moment, rule_for
 from vigil.planning.spans import Interval, block_intervals, local_noon_before
 from vigil.sky.angles import separation_deg
 from vigil.sky.bodies import moon_illumination, observe_moon
@@ -64,8 +65,5 @@ def _flip(transit: datetime | None, rig: Rig) -> datetime | None:
     """At the preferred moment of the flip window, else the earliest; at the meridian without a window."""
     if transit is None or rig.mount is None or rig.mount.kind != "german":
         return None
-    window = rig.mount.flip
-    if window is None:
-        return transit
-    after_min = window.earliest_min if window.preferred_min is None else window.preferred_min
-    return transit + timedelta(minutes=after_min)
+    rule = rule_for(rig)
+    return transit if rule is None else flip_moment(transit, rule)

@@ -254,6 +254,8 @@ class SimMount:
         seen = observe(state.ra_deg, state.dec_deg, from_datetimes(motion.ends), rig.site.place())
         # the counterweight stays down: a target east of the meridian is looked at from the pier's west side
         side = PierSide.WEST if seen.hour_angle_deg < 0 or not self._flips else PierSide.EAST
+        if self._bench.faults.active(FaultKind.STAYS, "mount", self._bench.minutes(motion.ends)):
+            side = PierSide(state.pier_side)
         rng = generator(state.seed, "slew", state.next_count("slew"))
         chance_arcsec = min(effects.slew_scatter_arcsec, (0.7 + 0.3 * away) * effects.slew_scatter_arcsec / 8)
         east, north = rng.normal(0, 1, 2) * chance_arcsec

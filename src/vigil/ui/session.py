@@ -243,7 +243,7 @@ class Session(QObject):
             return None
         last = exposures[-1]
         through = next((x.filter for b in self.plan.plan.blocks for x in b.lines if x.id == last.line), "")
-        return Ready(last.block, through, state.focus.at if state.focus else None)
+        return Ready(last.block, through, state.focus.at if state.focus else None, state.side)
 
     def next_event(self) -> Countdown:
         """What the status line counts down to."""

@@ -17,6 +17,7 @@ class FaultKind(StrEnum):
     FRAME_LOST = "frame never arrives"
     FRAME_TORN = "frame arrives torn"
     SLEW_REFUSED = "slew refused"
+    STAYS = "stays on its side"
     COOLER_WEAK = "cooler can't hold"
     WHEEL_JAMS = "wheel jams"
     FOCUSER_STALLS = "focuser stalls"
@@ -33,6 +34,7 @@ DEVICES_OF: dict[FaultKind, tuple[str, ...]] = {
     FaultKind.FRAME_LOST: CAMERAS,
     FaultKind.FRAME_TORN: CAMERAS,
     FaultKind.SLEW_REFUSED: ("mount",),
+    FaultKind.STAYS: ("mount",),
     FaultKind.COOLER_WEAK: ("camera",),
     FaultKind.WHEEL_JAMS: ("filter wheel",),
     FaultKind.FOCUSER_STALLS: ("focuser",),

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from typing import Any
 
+from vigil.devices.protocols import PierSide
 from vigil.engine.activities.moves import slew_to
 from vigil.engine.activities.solving import near_enough, ready_to_solve, solved_frame, solved_values
 from vigil.engine.activity import Activity, ActivityFailed, Kit
@@ -43,6 +44,8 @@ class Centre(Activity):
         reach_px = kit.plan.orders.target_reach_px if own is None else own
         aim = await near_enough(kit, self.ra_deg, self.dec_deg)
         off_px = 0.0
+        mount = kit.devices.mount.state if kit.devices.mount else None
+        side = mount.pier_side.value if mount and mount.pier_side is not PierSide.UNKNOWN else ""
         for attempt in range(1, _MOST_FRAMES + 1):
             solution, wcs = await solved_frame(kit, exposure, aim, attempt)
             off_arcsec = 3600 * float(separation_deg(wcs.ra_deg, wcs.dec_deg, self.ra_deg, self.dec_deg))
@@ -68,15 +71,17 @@ class Centre(Activity):
                         "off_arcsec": round(off_arcsec, 2),
                         "aim_ra_deg": aim[0],
                         "aim_dec_deg": aim[1],
+                        "side": side,
                     },
+                    "side": side,
                     "frames": attempt,
                     "summary": f"{off_px:.1f} px off after frame {attempt}, limit {reach_px:g}",
                 }
-            aim = await self._correct(kit, aim, wcs)
+            aim, side = await self._correct(kit, aim, wcs)
         raise ActivityFailed(f"still {off_px:.1f} px off after {_MOST_FRAMES} frames, limit {reach_px:g}")
 
-    async def _correct(self, kit: Kit, aim: tuple[float, float], wcs: Wcs) -> tuple[float, float]:
-        """Send the mount again; returns where it was sent."""
+    async def _correct(self, kit: Kit, aim: tuple[float, float], wcs: Wcs) -> tuple[tuple[float, float], str]:
+        """Send the mount again; returns where it was sent, and the side of the pier then."""
         mount = kit.devices.named("mount")
         if kit.rig.mount is not None and kit.rig.mount.centres_by == "synchronising":
             await mount.do("sync", _SYNC_S, lambda m: m.sync(wcs.ra_deg, wcs.dec_deg))
@@ -87,5 +92,4 @@ class Centre(Activity):
             xi_aim, eta_aim = project(*aim, self.ra_deg, self.dec_deg)
             ra_deg, dec_deg = deproject(xi_aim - xi, eta_aim - eta, self.ra_deg, self.dec_deg)
             aim = float(ra_deg), float(dec_deg)
-        await slew_to(kit, *aim)
-        return aim
+        return aim, await slew_to(kit, *aim)

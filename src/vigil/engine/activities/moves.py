@@ -5,11 +5,12 @@ from collections.abc import Callable
 from typing import Any, Literal
 
 from vigil.devices.errors import DeviceFault
-from vigil.devices.protocols import Camera, CameraState, Exposure, RawFrame
+from vigil.devices.protocols import Camera, CameraState, Exposure, PierSide, RawFrame
 from vigil.devices.sun import SUN_CLEARANCE_DEG, sun_in_path
 from vigil.devices.supervised import CALL_TRIES, Supervised
 from vigil.documents.rig import Rig
 from vigil.engine.activity import ActivityFailed, Kit
+from vigil.planning.flip import hour_angle_min
 from vigil.sky.angles import separation_deg
 
 _SLEW_MARGIN_S = 60.0
@@ -23,8 +24,9 @@ BARE_EXPOSURE_S = 4.0
 """For focusing and solving where there are no filters to say it."""
 
 
-async def slew_to(kit: Kit, ra_deg: float, dec_deg: float) -> None:
-    """Send the mount to an ICRS direction, never by way of the sun."""
+async def slew_to(kit: Kit, ra_deg: float, dec_deg: float) -> str:
+    """Send the mount to an ICRS direction, never by way of the sun. Returns the side of the pier that the
+    tube is on then: by its word, else by where it must be with the counterweight down."""
     mount = kit.devices.mount
     if mount is None or mount.state is None or kit.rig.mount is None:
         raise ActivityFailed("the mount's position is unknown")
@@ -41,6 +43,11 @@ async def slew_to(kit: Kit, ra_deg: float, dec_deg: float) -> None:
     except asyncio.CancelledError:
         await asyncio.shield(mount.do("stop", 10.0, lambda m: m.stop()))
         raise
+    told = mount.state.pier_side if mount.state else PierSide.UNKNOWN
+    if told is not PierSide.UNKNOWN or kit.rig.mount.kind != "german":
+        return told.value
+    west = hour_angle_min(ra_deg, dec_deg, kit.rig, kit.clock.utcnow()) < 0
+    return (PierSide.WEST if west else PierSide.EAST).value
 
 
 async def take_back(

@@ -24,5 +24,4 @@ class Slew(Activity):
         return f"slewing to {self.target}"
 
     async def run(self, kit: Kit) -> dict[str, Any]:
-        await slew_to(kit, self.ra_deg, self.dec_deg)
-        return {}
+        return {"side": await slew_to(kit, self.ra_deg, self.dec_deg)}

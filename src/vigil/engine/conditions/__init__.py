@@ -14,14 +14,17 @@ from vigil.engine.conditions.in_filter import InFilter
 from vigil.engine.conditions.open import CoverOpen, RoofOpen
 from vigil.engine.conditions.pointed import Pointed
 from vigil.engine.conditions.safe import Safe
+from vigil.engine.conditions.side import RightSide
 from vigil.engine.conditions.span import InSpan
 from vigil.engine.conditions.target import OnTarget
 from vigil.engine.conditions.tracking import Tracking
+from vigil.planning.flip import rule_for
 
 
 def conditions_for(rig: Rig) -> tuple[Condition, ...]:
     """Those that the rig's parts make sense of.
 
+    The side of the pier before tracking: a tube that stands at its limit must not be set tracking there.
     Focus before target, since blurred frames don't solve; the filter last, since both use their own and put
     back nothing.
     """
@@ -33,13 +36,21 @@ def conditions_for(rig: Rig) -> tuple[Condition, ...]:
         rig.cover is not None,
         rig.focuser is not None,
         rig.focuser is not None or "filter wheel" in rig.device_names,
+        rule_for(rig) is not None,
     )
     return _chosen(*parts)
 
 
 @lru_cache(maxsize=64)
 def _chosen(
-    watched: bool, cooled: bool, roofed: bool, heated: bool, covered: bool, focused: bool, filtered: bool
+    watched: bool,
+    cooled: bool,
+    roofed: bool,
+    heated: bool,
+    covered: bool,
+    focused: bool,
+    filtered: bool,
+    flips: bool,
 ) -> tuple[Condition, ...]:
     every: list[tuple[bool, Condition]] = [
         (True, Connected()),
@@ -50,6 +61,7 @@ def _chosen(
         (roofed, RoofOpen()),
         (heated, Heated()),
         (covered, CoverOpen()),
+        (flips, RightSide()),
         (True, Tracking()),
         (True, Pointed()),
         (focused, FocusFresh()),

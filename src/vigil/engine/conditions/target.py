@@ -2,6 +2,7 @@
 
 from datetime import datetime
 
+from vigil.devices.protocols import PierSide
 from vigil.engine.activities.centre import Centre
 from vigil.engine.check import Check, Condition, Gauge, Standing
 from vigil.engine.view import View
@@ -21,6 +22,11 @@ class OnTarget(Condition):
             return Check(Standing.UNKNOWN, "not solved on this target yet")
         if view.mount is None:
             return Check(Standing.UNKNOWN, "mount not connected")
+        told = view.mount.pier_side
+        if pointing.side and told is not PierSide.UNKNOWN and told.value != pointing.side:
+            return Check(
+                Standing.UNKNOWN, f"the tube went {told.value} of the pier since the last solved frame"
+            )
         keep = view.plan.orders.target_keep_arcmin
         gauge = Gauge("wandered", round(pointing.off_arcsec / 60, 2), keep, "′")
         moved_arcmin = 60 * float(

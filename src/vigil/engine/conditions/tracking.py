@@ -4,7 +4,9 @@ from datetime import datetime
 
 from vigil.engine.activities.wake_mount import WakeMount
 from vigil.engine.check import Check, Condition, Standing
+from vigil.engine.conditions.pointed import NEAR_DEG
 from vigil.engine.view import View
+from vigil.sky.angles import separation_deg
 
 
 class Tracking(Condition):
@@ -15,6 +17,10 @@ class Tracking(Condition):
             return Check(Standing.UNKNOWN, "mount not connected")
         if view.mount.parked:
             return Check(Standing.NOT_MET, "parked")
+        target = view.candidate.block.target
+        away = separation_deg(view.mount.ra_deg, view.mount.dec_deg, target.ra_deg, target.dec_deg)
+        if not view.mount.tracking and float(away) > NEAR_DEG and view.night.side:
+            return Check(Standing.MET, "standing; the slew to the target sets it tracking")
         if not view.mount.tracking:
             return Check(Standing.NOT_MET, "tracking is off")
         return Check(Standing.MET, "tracking")

@@ -1,0 +1,101 @@
+"""The meridian flip: wait until it may be, slew to the same place again, see that the tube has changed
+sides."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from vigil.devices.protocols import PierSide
+from vigil.engine.activities.moves import slew_to
+from vigil.engine.activities.solving import ready_to_solve, solved_frame, solved_values
+from vigil.engine.activity import Activity, ActivityFailed, Kit
+from vigil.planning.flip import SIDEREAL_RATE, hour_angle_min, rule_for
+from vigil.planning.overheads import FLIP_S
+from vigil.sky.angles import wrap_180
+
+# the camera turns with the tube: by half a turn, give or take what a badly aligned axis adds
+_TURNED_WITHIN_DEG = 20.0
+_STEP_S = 30.0
+# a slew that begins on the meridian itself might end on either side
+_PAST_S = 5.0
+
+
+@dataclass(frozen=True)
+class Flip(Activity):
+    """`angle_before_deg` is the camera's position angle by the last solved frame, None where unknown."""
+
+    KIND = "flip"
+    DEVICES = frozenset({"camera", "filter wheel", "focuser", "mount"})
+    DISTURBS = ("pointing", "angle")
+
+    target: str
+    ra_deg: float
+    dec_deg: float
+    focus_position: int | None
+    angle_before_deg: float | None
+    refocus: bool
+
+    @property
+    def words(self) -> str:
+        return f"flipping the mount for {self.target}"
+
+    @property
+    def expected_s(self) -> float:
+        return FLIP_S
+
+    @property
+    def disturbs(self) -> tuple[str, ...]:
+        return (*self.DISTURBS, "focus") if self.refocus else self.DISTURBS
+
+    async def run(self, kit: Kit) -> dict[str, Any]:
+        await self._wait(kit)
+        at_min = hour_angle_min(self.ra_deg, self.dec_deg, kit.rig, kit.clock.utcnow())
+        side = await slew_to(kit, self.ra_deg, self.dec_deg)
+        state = kit.devices.mount.state if kit.devices.mount else None
+        reports = state is not None and state.pier_side is not PierSide.UNKNOWN
+        if side == PierSide.WEST.value:
+            raise ActivityFailed("the mount says that the tube is still west of the pier")
+        told = {"hour_angle_min": round(at_min, 2), "side": side}
+        said = f"tube {side} of the pier" if reports else "the mount doesn't say its side"
+        solved = await self._turned(kit, said)
+        return {
+            **told,
+            **solved,
+            "summary": f"flipped {at_min:.1f} min after the meridian: {solved['words']}",
+        }
+
+    async def _wait(self, kit: Kit) -> None:
+        """Until the window opens, told as it goes."""
+        rule = rule_for(kit.rig)
+        earliest = rule.earliest_min if rule is not None else 0.0
+        kit.progress.begin("flip", self.words, 0, 1, "")
+        while True:
+            here = hour_angle_min(self.ra_deg, self.dec_deg, kit.rig, kit.clock.utcnow())
+            left_s = 60 * (max(earliest, 0.0) - here) / SIDEREAL_RATE + _PAST_S
+            if left_s <= _PAST_S and here > 0:
+                return
+            await kit.clock.sleep(min(left_s, _STEP_S))
+
+    async def _turned(self, kit: Kit, said: str) -> dict[str, Any]:
+        """Whether a solved frame shows half a turn. Raises ActivityFailed when it shows none, or when nothing
+        at all tells the side."""
+        try:
+            exposure = await ready_to_solve(kit, self.focus_position)
+            solution, wcs = await solved_frame(kit, exposure, (self.ra_deg, self.dec_deg), 1)
+        except ActivityFailed as problem:
+            if said.startswith("tube"):
+                return {"words": f"{said}; not confirmed by a frame: {problem}"}
+            raise ActivityFailed(f"{said}, and {problem}: the flip can't be confirmed") from None
+        await kit.step(solved_values(solution, wcs), f"camera at {wcs.position_angle_deg:.1f}°")
+        angle = {"angle": {"position_angle_deg": wcs.position_angle_deg}}
+        if self.angle_before_deg is None:
+            return {**angle, "words": f"{said}; no frame before it tells how the camera stood"}
+        turned = abs(float(wrap_180(wcs.position_angle_deg - self.angle_before_deg)))
+        if turned < 180 - _TURNED_WITHIN_DEG:
+            raise ActivityFailed(
+                f"{said}, but the camera has turned by {turned:.1f}° only: the tube has stayed on its side"
+            )
+        return {
+            **angle,
+            "turned_deg": round(turned, 2),
+            "words": f"{said}; the camera turned by {turned:.1f}°",
+        }

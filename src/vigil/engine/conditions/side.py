@@ -1,0 +1,57 @@
+"""The right side of the pier for the whole exposure."""
+
+import math
+from datetime import datetime
+
+from vigil.devices.protocols import PierSide
+from vigil.engine.activities.flip import Flip
+from vigil.engine.check import Check, Condition, Gauge, Standing
+from vigil.engine.conditions.pointed import NEAR_DEG
+from vigil.engine.view import View
+from vigil.planning.flip import Next, decide, hour_angle_min, rule_for
+from vigil.sky.angles import separation_deg
+
+
+class RightSide(Condition):
+    name = "pier side"
+    hard = True
+    needs_stars = True
+
+    def check(self, view: View, start: datetime, end: datetime) -> Check:
+        rule, target = rule_for(view.rig), view.candidate.block.target
+        if rule is None:
+            return Check(Standing.MET, "this mount needs no flip")
+        if view.mount is None:
+            return Check(Standing.UNKNOWN, "mount not connected")
+        away = separation_deg(view.mount.ra_deg, view.mount.dec_deg, target.ra_deg, target.dec_deg)
+        if view.mount.parked or float(away) > NEAR_DEG:
+            return Check(Standing.MET, "the slew to the target chooses it")
+        here = hour_angle_min(target.ra_deg, target.dec_deg, view.rig, start)
+        side = side_of(view)
+        if side is PierSide.UNKNOWN:
+            return Check(Standing.MET, "the mount says nothing, and no slew of ours was made")
+        if side is PierSide.EAST:
+            return Check(Standing.MET, "tube east of the pier, as it is after the meridian")
+        if abs(here) > 360:
+            return Check(Standing.MET, "far from the meridian")
+        told = decide(rule, here, (end - start).total_seconds())
+        limit = rule.last_min if math.isfinite(rule.last_min) else rule.wanted_min
+        gauge = Gauge("after the meridian", round(here, 1), round(limit, 1), "min")
+        if told.next is Next.SHOOT:
+            return Check(Standing.MET, f"tube {side.value} of the pier; {told.words}", (gauge,))
+        return Check(Standing.NOT_MET, told.words, (gauge,))
+
+    def activity(self, view: View) -> Flip:
+        target, angle = view.candidate.block.target, view.night.angle
+        focus = view.focus_position_for(view.rig.wheel.solve_through if view.rig.wheel else "")
+        before = angle.position_angle_deg if angle is not None else None
+        refocus = view.plan.orders.focus_after_flip
+        return Flip(target.name, target.ra_deg, target.dec_deg, focus, before, refocus)
+
+
+def side_of(view: View) -> PierSide:
+    """As the mount reports it; one that doesn't is where its last slew left it."""
+    mount = view.mount
+    if mount is not None and mount.pier_side is not PierSide.UNKNOWN:
+        return mount.pier_side
+    return PierSide(view.night.side or "unknown")
