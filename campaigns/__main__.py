@@ -3,9 +3,10 @@
 import json
 import sys
 
-from campaigns import matches, mosaicfields, nights, physics, rigs, skyoracle, solving, turns
+from campaigns import flips, matches, mosaicfields, nights, physics, rigs, skyoracle, solving, turns
 
 CAMPAIGNS = {
+    "flips": flips.campaign,
     "matches": matches.campaign,
     "mosaics": mosaicfields.campaign,
     "sky": skyoracle.campaign,

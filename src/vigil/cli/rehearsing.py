@@ -1,6 +1,7 @@
 """A rehearsal put together: the engine, the sim observatory without pixels, virtual time, a ledger in
 memory."""
 
+from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
 
@@ -27,13 +28,15 @@ def rehearsed(
     frames_folder: Path,
     starts_at: datetime | None = None,
     truth: Path | None = None,
+    watch: Callable[[SimObservatory], None] = lambda observatory: None,
 ) -> Rehearsed:
-    """Run a plan through on a simulated rig; a real one is simulated for it, from `starts_at`."""
+    """Run a plan through on a simulated rig; a real one is simulated for it, from `starts_at`. `watch` is
+    shown the observatory first, for campaigns that look at what really is."""
     if rig.simulated is None:
         if starts_at is None:
             raise ValueError(f"{rig.name} is real: say when its night begins")
         rig = rig.model_copy(update={"simulated": Simulated(starts_at=starts_at)})
-    return run_virtual(_rehearsed(plan, rig, scenario, seed, frames_folder, starts_at, truth))
+    return run_virtual(_rehearsed(plan, rig, scenario, seed, frames_folder, starts_at, truth, watch))
 
 
 async def _rehearsed(
@@ -44,12 +47,14 @@ async def _rehearsed(
     frames_folder: Path,
     starts_at: datetime | None,
     truth: Path | None,
+    watch: Callable[[SimObservatory], None],
 ) -> Rehearsed:
     assert rig.simulated is not None
     clock, workshop, ledger = ScenarioClock(starts_at or rig.simulated.starts_at), Workshop(0), Ledger()
     log = None
     try:
         observatory = SimObservatory(rig, seed, clock, workshop, scenario=scenario, quick=True)
+        watch(observatory)
         log = TruthLog(observatory, truth) if truth else None
         equipment = equip(
             rig, observatory, clock, workshop, frames_folder, frames_folder, measurer=QuickMeasurer()
