@@ -194,6 +194,7 @@ def test_what_brings_each_about() -> None:
         "room on disk": "NoneType",
         "camera cold": "Cool",
         "heaters": "Heat",
+        "pier side": "Flip",
         "tracking": "WakeMount",
         "pointed": "Slew",
         "focus fresh": "Focus",

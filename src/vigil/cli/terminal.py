@@ -33,6 +33,7 @@ _MARKS = {
     Kind.BLOCK_GIVEN_UP: ("given up", "yellow"),
     Kind.DEVICE_LOST: ("lost", "bold red"),
     Kind.DEVICE_RECOVERED: ("recovered", "yellow"),
+    Kind.GUARDED: ("guarded", "bold red"),
     Kind.BY_HAND: ("by hand", "yellow"),
     Kind.RIG_CHANGED: ("rig", "bold"),
     Kind.HELD: ("held", "bold yellow"),

@@ -24,6 +24,7 @@ class Kind(StrEnum):
     BLOCK_GIVEN_UP = "block_given_up"
     DEVICE_LOST = "device_lost"
     DEVICE_RECOVERED = "device_recovered"
+    GUARDED = "guarded"
     BY_HAND = "by_hand"
     RIG_CHANGED = "rig_changed"
     HELD = "held"

@@ -228,6 +228,11 @@ def _block_given_up(state: NightState, event: Event) -> NightState:
     return replace(state, given_up=state.given_up | {event.values["block"]})
 
 
+def _guarded(state: NightState, event: Event) -> NightState:
+    """A mount that was stopped no longer points where it did."""
+    return replace(state, pointing=None)
+
+
 def _by_hand(state: NightState, event: Event) -> NightState:
     disturbed = event.values["disturbed"]
     if "angle" in disturbed:
@@ -274,6 +279,7 @@ _STEPS: dict[Kind, Callable[[NightState, Event], NightState]] = {
     Kind.FRAME_SAVED: _frame_saved,
     Kind.FRAME_MEASURED: _frame_measured,
     Kind.BLOCK_GIVEN_UP: _block_given_up,
+    Kind.GUARDED: _guarded,
     Kind.BY_HAND: _by_hand,
     Kind.RIG_CHANGED: _rig_changed,
     Kind.HELD: _held,

@@ -117,6 +117,7 @@ _TELLERS: dict[Kind, Callable[[ReasonLog, Event], _Told | None]] = {
     Kind.BLOCK_GIVEN_UP: _plainly("given up", Weight.NOTICE),
     Kind.DEVICE_LOST: _plainly("device lost", Weight.FAULT),
     Kind.DEVICE_RECOVERED: _plainly("device answered again", Weight.NOTICE),
+    Kind.GUARDED: _plainly("guarded", Weight.NOTICE),
     Kind.BY_HAND: _plainly("by hand", Weight.NOTICE),
     Kind.RIG_CHANGED: _plainly("rig changed"),
     Kind.HELD: _plainly("held", Weight.NOTICE),

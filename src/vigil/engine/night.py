@@ -451,7 +451,9 @@ class Night:
         if words is None:
             return
         await mount.do("stop tracking", POLL_S * 10, lambda m: m.track(False))
-        self.hold(words, now=True)
+        await self._recorder.record(Kind.GUARDED, {"device": "mount", "guard": "limit"}, words)
+        if self._recorder.state.run is RunState.RUNNING:
+            self.hold(words, now=True)
 
 
 def _begun(recorder: Recorder, clock: Clock) -> datetime:

@@ -1,0 +1,132 @@
+"""The meridian flip's decisions, and what becomes of them in a night."""
+
+import math
+from datetime import timedelta
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as some
+
+from campaigns.demo import demo_rig, short_plan
+from campaigns.flips import judged, right
+from vigil.cli.rehearsing import rehearsed
+from vigil.devices.protocols import MountState, PierSide
+from vigil.documents.events import Kind
+from vigil.documents.rig.mount import FlipWindow
+from vigil.documents.scenario import Scenario
+from vigil.documents.scenario.fault import Fault, FaultKind
+from vigil.engine.guarding import LimitGuard
+from vigil.planning.flip import SIDEREAL_RATE, FlipRule, Next, decide, hour_angle_min, rule_of
+from vigil.planning.forecast import forecast
+
+RULE = FlipRule(earliest_min=5, wanted_min=8, last_min=18, limit_min=20)
+
+
+@pytest.mark.parametrize(
+    ("hour_angle", "frame_s", "what", "says"),
+    [
+        (-30, 300, Next.SHOOT, "30.0 min before it"),
+        (7.9, 300, Next.SHOOT, "7.9 min after it"),
+        (8.0, 30, Next.FLIP, "8.0 min after it"),
+        (6.0, 1200, Next.FLIP, "8 min 03 s too late"),
+        (0.0, 1200, Next.WAIT, "2 min 03 s too late; the flip may begin in 5.0 min"),
+        (30.0, 30, Next.FLIP, "30.0 min after it"),
+    ],
+)
+def test_shoot_on_wait_or_flip(hour_angle: float, frame_s: float, what: Next, says: str) -> None:
+    told = decide(RULE, hour_angle, frame_s)
+    assert told.next is what and says in told.words
+
+
+@given(some.floats(-60, 60), some.floats(1, 1800), some.floats(0, 15), some.floats(2, 40), some.floats(0, 2))
+def test_no_frame_passes_the_limit_and_none_that_fits_is_lost(
+    here: float, frame_s: float, earliest: float, width: float, buffer: float
+) -> None:
+    window = FlipWindow(earliest_min=earliest, latest_min=earliest + width, buffer_min=buffer)
+    rule = rule_of(window)
+    told = decide(rule, here, frame_s)
+    ends = here + frame_s / 60 * SIDEREAL_RATE
+    if told.next is Next.SHOOT:
+        assert ends <= rule.last_min <= rule.limit_min and here < rule.wanted_min
+    else:
+        assert here >= rule.wanted_min or ends > rule.last_min
+        assert (told.next is Next.WAIT) == (here < rule.earliest_min)
+
+
+def test_a_mount_without_an_end_shoots_on_until_the_wanted_moment() -> None:
+    rule = rule_of(FlipWindow(earliest_min=2, latest_min=None, preferred_min=30))
+    assert math.isinf(rule.limit_min) and decide(rule, 29, 3600).next is Next.SHOOT
+    assert decide(rule, 30, 1).next is Next.FLIP
+
+
+def test_the_limit_is_guarded_whatever_goes_on() -> None:
+    rig, guard = demo_rig(), LimitGuard()
+    at = rig.simulated.starts_at + timedelta(hours=5)
+    target = short_plan().blocks[0].target
+    place = target.ra_deg, target.dec_deg
+    start = at - timedelta(minutes=hour_angle_min(*place, rig, at) / SIDEREAL_RATE)  # the transit
+    west = MountState(*place, True, False, False, PierSide.WEST)
+    silent = MountState(*place, True, False, False, PierSide.UNKNOWN)
+    for minute, crossed in ((0, False), (19.5, False), (20.0, True)):
+        moment = start + timedelta(minutes=minute / SIDEREAL_RATE)
+        said = guard.crossed(rig, west, "", moment)
+        assert (said is not None) == crossed, minute
+        assert (LimitGuard().crossed(rig, silent, "west", moment) is not None) == crossed
+        assert LimitGuard().crossed(rig, silent, "east", moment) is None
+    assert said is not None and "still west of the pier, limit 20 min" in said
+    east = MountState(*place, True, False, False, PierSide.EAST)
+    assert LimitGuard().crossed(rig, east, "west", start + timedelta(hours=1)) is None
+
+
+def night_over_the_meridian(folder: Path, *faults: Fault) -> list[str]:
+    rig = demo_rig()
+    rig = rig.model_copy(
+        update={
+            "simulated": rig.simulated.model_copy(
+                update={"starts_at": rig.simulated.starts_at + timedelta(minutes=210)}
+            )
+        }
+    )
+    events = rehearsed(
+        short_plan(count=12, exposure_s=240), rig, Scenario(faults=list(faults)), 1, folder
+    ).events
+    return [
+        f"{e.kind.value} {e.values.get('kind', '')} {e.values.get('outcome', '')}: {e.reason}"
+        for e in events
+        if e.values.get("kind") == "flip" or e.kind in (Kind.HELD, Kind.GUARDED, Kind.NIGHT_OVER)
+    ]
+
+
+def test_a_mount_that_stays_on_its_side_is_noticed_and_held(tmp_path: Path) -> None:
+    stays = Fault(kind=FaultKind.STAYS, device="mount", at_min=0, minutes=900)
+    told = night_over_the_meridian(tmp_path, stays)
+    failed = [line for line in told if "flip failed" in line]
+    assert len(failed) == 3 and "still west of the pier" in failed[0]
+    assert any(line.startswith("held") for line in told)
+    assert sum(line.startswith("guarded") for line in told) == 1
+    assert any("tracking stopped at the mount's limit" in line for line in told), told
+
+
+def test_a_mount_that_refuses_for_a_while_flips_later(tmp_path: Path) -> None:
+    plain = night_over_the_meridian(tmp_path)
+    assert sum("flip done" in line for line in plain) == 1
+    at_min = 70.0
+    refused = Fault(kind=FaultKind.SLEW_REFUSED, device="mount", at_min=at_min - 10, minutes=3)
+    told = night_over_the_meridian(tmp_path, refused)
+    assert sum("flip done" in line for line in told) == 1 and "held" not in " ".join(told)
+
+
+@pytest.mark.parametrize("number", [2, 40])
+def test_a_sample_of_the_campaign(number: int) -> None:
+    found = judged(number)
+    assert right(found), found
+
+
+def test_the_timetable_knows_the_flip() -> None:
+    rig = demo_rig()
+    ahead = forecast(short_plan(count=60, exposure_s=300), rig, rig.simulated.starts_at)
+    (flip,) = [step for step in ahead.steps if step.kind == "flip"]
+    target = short_plan().blocks[0].target
+    here = hour_angle_min(target.ra_deg, target.dec_deg, rig, flip.begins)
+    assert 8 <= here <= 18
