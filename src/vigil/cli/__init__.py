@@ -71,6 +71,15 @@ def _parser() -> argparse.ArgumentParser:
     _json(rehearse, "one JSON event a line, the last one a summary")
     rehearse.set_defaults(module="rehearse")
 
+    plan = commands.add_parser("plan", help="a plan to read, its timetable, and what is wrong with it")
+    plan.add_argument("action", choices=["show", "check", "text"])
+    plan.add_argument("plan", nargs="?", metavar="PLAN", help="night plan (JSON); the demo's where not given")
+    plan.add_argument("--rig", metavar="RIG", help="rig (JSON); the demo's where not given")
+    plan.add_argument("--date", metavar="DATE", help="the evening; else the simulated rig's, or today")
+    plan.add_argument("--markdown", action="store_true", help="text: as Markdown")
+    _json(plan, "one JSON object")
+    plan.set_defaults(module="plan")
+
     window = commands.add_parser("window", help="open the window on a rig", description=_WINDOW)
     window.add_argument("plan", nargs="?", metavar="PLAN", help="night plan (JSON) to begin with")
     window.add_argument("--rig", metavar="RIG", help="rig (JSON)")

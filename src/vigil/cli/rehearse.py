@@ -168,12 +168,13 @@ def _odds(
             "line": line.id,
             "target": block.target.name,
             "words": line.words,
-            "wanted": line.count,
-            "complete_share": sum(o["taken"][line.id] >= line.count for o in outcomes) / len(outcomes),
+            "wanted": line.number_wanted,
+            "complete_share": sum(o["taken"][line.id] >= line.number_wanted for o in outcomes)
+            / len(outcomes),
             "mean_taken": round(sum(o["taken"][line.id] for o in outcomes) / len(outcomes), 1),
         }
         for block in plan.blocks
-        for line in block.lines
+        for line in block.active_lines
     ]
     if args.json:
         print(json.dumps({"kind": "odds", "seeds": len(outcomes), "lines": odds}, ensure_ascii=False))

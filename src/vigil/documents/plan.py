@@ -1,5 +1,6 @@
 """The night plan: blocks with their spans and exposure lines, and standing orders."""
 
+from datetime import time
 from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
@@ -54,12 +55,37 @@ class SunMoment(Piece):
     minutes: float = 0.0
 
 
+MoonIs = Literal["anywhere", "up", "down"]
+HourAngle = Annotated[float, Field(ge=-12, le=12)]
+
+
 class Span(Piece):
-    """When a block may run: from a dusk to a dawn, above an altitude."""
+    """When a block may run: from a dusk to a dawn, above altitude and horizon; and where more is said, only
+    where all of it holds. Clock times are the site's. A last frame must be read out before it closes, unless
+    it may overrun."""
 
     opens: SunMoment = SunMoment(minutes=-10)
     closes: SunMoment = SunMoment()
     minimum_altitude_deg: Annotated[float, Field(ge=0, lt=90)] = 25.0
+    from_clock: time | None = None
+    until_clock: time | None = None
+    moon: MoonIs = "anywhere"
+    moon_apart_deg: Annotated[float, Field(gt=0, le=180)] | None = None
+    """Least distance from the moon, while it is up."""
+    moon_percent_at_most: Annotated[float, Field(ge=0, le=100)] | None = None
+    hour_angle_from_h: HourAngle | None = None
+    hour_angle_until_h: HourAngle | None = None
+    may_overrun: bool = False
+
+    @model_validator(mode="after")
+    def _hour_angles_in_order(self) -> "Span":
+        first, last = self.hour_angle_from_h, self.hour_angle_until_h
+        if first is not None and last is not None and first >= last:
+            raise ValueError(
+                f"hour_angle_from_h: {first:g} h is not before hour_angle_until_h, {last:g} h; "
+                "hour angles grow westward"
+            )
+        return self
 
 
 class ExposureLine(Piece):
@@ -72,11 +98,30 @@ class ExposureLine(Piece):
     gain: int | None = None
     offset: int | None = None
     binning: Annotated[int, Field(ge=1, le=4)] = 1
+    as_long_as_it_lasts: bool = False
+    """As many as the span holds; `count` is not looked at then."""
+    moon: MoonIs = "anywhere"
+    """Only while the moon is there."""
+    off: bool = False
+
+    def wants_more(self, taken: int) -> bool:
+        """Whether another frame of it is wanted."""
+        return not self.off and (self.as_long_as_it_lasts or taken < self.count)
+
+    @property
+    def number_wanted(self) -> int:
+        """Frames asked for; none of a line that is off, or takes what time there is."""
+        return 0 if self.off or self.as_long_as_it_lasts else self.count
 
     @property
     def words(self) -> str:
         """ "Ha 300 s"."""
         return f"{self.filter} {self.exposure_s:g} s".strip()
+
+
+def of_wanted(line: ExposureLine, number: int) -> str:
+    """ "3 of 12"; of a line that takes what time there is "3"."""
+    return str(number) if line.as_long_as_it_lasts else f"{number} of {line.count}"
 
 
 class Block(Piece):
@@ -89,6 +134,12 @@ class Block(Piece):
     lines: Annotated[list[ExposureLine], Field(min_length=1)]
     set_point_c: Annotated[float, Field(ge=-60, le=40)] | None = None
     """The camera's for this block; None is the rig's."""
+    off: bool = False
+
+    @property
+    def active_lines(self) -> list[ExposureLine]:
+        """Those that are on; none of a block that is off."""
+        return [] if self.off else [line for line in self.lines if not line.off]
 
 
 class StandingOrders(Piece):
@@ -135,12 +186,12 @@ class NightPlan(Document):
     @property
     def wanted(self) -> int:
         """How many frames the plan asks for."""
-        return sum(line.count for block in self.blocks for line in block.lines)
+        return sum(line.number_wanted for block in self.blocks for line in block.active_lines)
 
     @property
     def longest_exposure_s(self) -> float | None:
         """Of all lines; None without any."""
-        return max((line.exposure_s for block in self.blocks for line in block.lines), default=None)
+        return max((line.exposure_s for block in self.blocks for line in block.active_lines), default=None)
 
 
 def missing_for_a_night(rig: Rig) -> list[str]:
@@ -151,15 +202,19 @@ def missing_for_a_night(rig: Rig) -> list[str]:
 def contradictions(plan: NightPlan, rig: Rig) -> list[str]:
     """What in the plan the rig can't do, one sentence each, with the place and what would be right."""
     found = [] if plan.blocks else ["blocks: there is no target in the plan; put one in"]
+    if plan.blocks and not any(block.active_lines for block in plan.blocks):
+        found.append("blocks: every line of the plan is switched off; switch one on")
     filters = rig.filter_names
     found += [f"rig: {rig.name} has no {part}: a night needs one" for part in missing_for_a_night(rig)]
     for b, block in enumerate(plan.blocks):
         for n, line in enumerate(block.lines):
+            if block.off or line.off:
+                continue
             place = f"blocks.{b}.lines.{n}.filter"
             if line.filter not in filters and (line.filter or filters):
                 has = f"it has {', '.join(filters)}" if filters else "it has none: leave the filter empty"
                 found.append(f"{place}: {rig.name} has no filter {line.filter!r}; {has}")
-    by_hand = sorted({line.filter for block in plan.blocks for line in block.lines} & set(filters))
+    by_hand = sorted({line.filter for block in plan.blocks for line in block.active_lines} & set(filters))
     if rig.wheel is not None and rig.wheel.kind == "drawer" and len(by_hand) > 1:
         found.append(
             f"blocks: {', '.join(by_hand)} are changed by hand in {rig.wheel.name}; "

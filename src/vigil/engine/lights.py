@@ -8,7 +8,7 @@ from typing import Any
 from vigil.devices.errors import DeviceError
 from vigil.devices.protocols import Exposure
 from vigil.documents.events import Kind
-from vigil.documents.plan import ExposureLine
+from vigil.documents.plan import ExposureLine, of_wanted
 from vigil.documents.rig import Rig
 from vigil.engine.activities.moves import take
 from vigil.engine.carrying import Carrier
@@ -74,7 +74,7 @@ class Lights:
         announced = self._announcement(candidate)
         frame_id = announced["frame_id"]
         target = candidate.block.target
-        words = f"{target.name} · {line.words} · {candidate.number} of {line.count}"
+        words = f"{target.name} · {line.words} · {of_wanted(line, candidate.number)}"
         exposure = light_exposure(kit.rig, line)
         async with self._carrier.arbiter.claim(frozenset({"camera"}), words):
             await self._recorder.record(Kind.EXPOSURE_STARTED, {**announced, **follows}, words)
@@ -146,7 +146,7 @@ class Lights:
             "filter": line.filter,
             "exposure_s": line.exposure_s,
             "number": candidate.number,
-            "of": line.count,
+            "of": None if line.as_long_as_it_lasts else line.count,
         }
 
     async def _save(self, taken: Taken) -> None:

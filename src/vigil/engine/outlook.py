@@ -8,13 +8,13 @@ from pathlib import Path
 from typing import Any
 
 from vigil.devices.supervised import Rigged
-from vigil.documents.plan import NightPlan
+from vigil.documents.plan import NightPlan, of_wanted
 from vigil.documents.rig import Rig
 from vigil.engine.conditions import conditions_for
 from vigil.engine.recorder import Recorder
 from vigil.engine.view import View
 from vigil.planning.choice import Candidate, Finished, Wait, choose
-from vigil.planning.spans import Interval, block_intervals, site_time
+from vigil.planning.spans import Interval, line_intervals, site_time
 from vigil.sky.bodies import observe_sun
 from vigil.sky.events import sun_crossings
 from vigil.sky.instants import from_datetimes
@@ -46,9 +46,7 @@ class Outlook:
         self._frames_folder = frames_folder
         self._disk_trouble = disk_trouble
         self._taken = taken
-        self._spans: dict[str, tuple[Interval, ...]] = {
-            block.id: block_intervals(block, rig, at) for block in plan.blocks
-        }
+        self._spans: dict[str, tuple[Interval, ...]] = line_intervals(plan, rig, at)
 
     def take_rig(self, rig: Rig) -> None:
         """Only values that leave the spans as they are."""
@@ -72,7 +70,7 @@ class Outlook:
         if isinstance(following, Candidate):
             line = following.line
             words = line.filter or line.words
-            return end, f"{following.block.target.name} · {words} {following.number} of {line.count}"
+            return end, f"{following.block.target.name} · {words} {of_wanted(line, following.number)}"
         if isinstance(following, Wait):
             return end, f"{following.because} ({site_time(following.until, self._rig)})"
         return end, f"the closing: {following.because}"

@@ -232,7 +232,7 @@ class Keeper:
                 "filter": line.filter,
                 "exposure_s": line.exposure_s,
                 "done": state.done(line.id),
-                "wanted": line.count,
+                "wanted": line.number_wanted,
             }
             for block in (plan.blocks if plan else [])
             for line in block.lines

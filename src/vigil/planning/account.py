@@ -69,12 +69,12 @@ def account(plan: NightPlan, events: Iterable[Event]) -> Account:
     cause = max(lost, key=lambda name: lost[name]) if lost else ""
     lines = []
     for block in plan.blocks:
-        for line in block.lines:
+        for line in block.active_lines:
             taken = saved.count(line.id)
             why = ""
-            if taken < line.count:
+            if taken < line.number_wanted:
                 why = given_up.get(block.id) or (f"time went to {cause}" if cause else "no time was left")
-            lines.append(LineAccount(line.id, line.words, block.target.name, line.count, taken, why))
+            lines.append(LineAccount(line.id, line.words, block.target.name, line.number_wanted, taken, why))
     return Account(
         spells,
         tuple(lines),

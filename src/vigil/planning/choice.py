@@ -44,29 +44,31 @@ def choose(
 ) -> Candidate | Wait | Finished:
     """The next exposure, or until when to wait, or that the plan is finished.
 
-    `spans` are each block's intervals tonight, `taken` the frames of a line that are whole or under way.
+    `spans` are each block's intervals tonight by its id, and those of lines with a condition of their own by
+    theirs; `taken` the frames of a line that are whole or under way.
     A block's conditions are begun `lead` before it opens, but never in an open block's time: an open
     block earlier in the plan goes first.
     """
     soonest: Candidate | None = None
     left_over: list[str] = []
     for block in plan.blocks:
-        line = _next_line(block, taken)
-        if line is None:
+        wanted = _wanted_lines(block, taken)
+        if not wanted:
             continue
         if block.id in given_up:
             left_over.append(f"{block.target.name} given up")
             continue
-        length = timedelta(seconds=line.exposure_s)
-        interval = next((i for i in spans[block.id] if max(i.opens, at) + length <= i.closes), None)
-        if interval is None:
+        possible = [c for line in wanted if (c := _candidate(block, line, spans, taken, at)) is not None]
+        if not possible:
             left_over.append(f"{block.target.name} is over for tonight")
             continue
-        candidate = Candidate(block, line, taken(line.id) + 1, interval.opens, interval.closes)
-        if interval.opens <= at:
-            return candidate
-        if soonest is None or interval.opens < soonest.opens:
-            soonest = candidate
+        # of a block's lines the first that may begin now; else the one that may soonest
+        open_now = next((c for c in possible if c.opens <= at), None)
+        if open_now is not None:
+            return open_now
+        first = min(possible, key=lambda c: c.opens)
+        if soonest is None or first.opens < soonest.opens:
+            soonest = first
     if soonest is None:
         return Finished(", ".join(left_over) if left_over else "all frames are taken")
     if soonest.opens - lead <= at:
@@ -74,11 +76,26 @@ def choose(
     return Wait(soonest.opens - lead, f"getting ready for {soonest.block.target.name} begins then")
 
 
-def _next_line(block: Block, taken: Callable[[str], int]) -> ExposureLine | None:
-    open_lines = [line for line in block.lines if taken(line.id) < line.count]
-    if not open_lines:
+def _candidate(
+    block: Block,
+    line: ExposureLine,
+    spans: Mapping[str, Sequence[Interval]],
+    taken: Callable[[str], int],
+    at: datetime,
+) -> Candidate | None:
+    """A line's next exposure in the first interval that still holds it; None when none does."""
+    length = timedelta(seconds=0 if block.span.may_overrun else line.exposure_s)
+    intervals = spans.get(line.id, spans[block.id])
+    interval = next((i for i in intervals if max(i.opens, at) + length <= i.closes and at < i.closes), None)
+    if interval is None:
         return None
+    return Candidate(block, line, taken(line.id) + 1, interval.opens, interval.closes)
+
+
+def _wanted_lines(block: Block, taken: Callable[[str], int]) -> list[ExposureLine]:
+    """Lines that want more frames, in the order they are to be taken. In turn: by rounds, the line with the
+    fewest so far first, of equals the earlier in the plan; a line that has all of its frames drops out."""
+    wanted = [line for line in block.active_lines if line.wants_more(taken(line.id))]
     if block.order == "in turn":
-        # round and round: the line with the fewest so far, the first of equals
-        return min(open_lines, key=lambda line: taken(line.id))
-    return open_lines[0]
+        wanted.sort(key=lambda line: taken(line.id))
+    return wanted

@@ -4,12 +4,12 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from vigil.documents.plan import NightPlan
+from vigil.documents.plan import ExposureLine, NightPlan
 from vigil.documents.rig import Rig
 from vigil.planning.choice import Candidate, Finished, Wait, choose
 from vigil.planning.flip import SIDEREAL_RATE, Next, decide, hour_angle_min, rule_for
 from vigil.planning.overheads import CENTRE_S, FILTER_S, FLIP_S, FOCUS_S, SLEW_S
-from vigil.planning.spans import Interval, block_intervals
+from vigil.planning.spans import Interval, line_intervals
 
 _MOST_STEPS = 20_000
 
@@ -88,14 +88,14 @@ def forecast(
     another filter, and refocusing after the standing orders' minutes cost the time of `overheads`. In
     mid-night `ready` says what needs no time any more.
     """
-    spans = {block.id: block_intervals(block, rig, at) for block in plan.blocks}
+    spans = line_intervals(plan, rig, at)
     run = _Run(plan, rig, spans, dict(taken or {}), given_up, at, ready or Ready("", "", None))
     because = run.to_the_end()
     exposures = [step for step in run.steps if step.kind == "exposure"]
     lines = tuple(
-        LineForecast(line.id, line.count, min(line.count, run.taken.get(line.id, 0)))
+        _line_forecast(line, run.taken.get(line.id, 0))
         for block in plan.blocks
-        for line in block.lines
+        for line in block.active_lines
     )
     readout = timedelta(seconds=rig.readout_s())
     return Forecast(
@@ -106,6 +106,13 @@ def forecast(
         ends=exposures[-1].ends + readout if exposures else None,
         because=because,
     )
+
+
+def _line_forecast(line: ExposureLine, fitting: int) -> LineForecast:
+    """A line that takes what time there is wants just what fits."""
+    if line.as_long_as_it_lasts:
+        return LineForecast(line.id, fitting, fitting)
+    return LineForecast(line.id, line.count, min(line.count, fitting))
 
 
 class _Run:

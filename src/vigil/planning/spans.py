@@ -1,22 +1,17 @@
 """When a block may run tonight."""
 
-from dataclasses import dataclass
 from datetime import datetime, time, timedelta
 from itertools import pairwise
 from zoneinfo import ZoneInfo
 
-from vigil.documents.plan import Block, SunMoment
+import numpy as np
+
+from vigil.documents.plan import Block, MoonIs, NightPlan, Span, SunMoment
 from vigil.documents.rig import Rig
+from vigil.planning.spells import Bools, Interval, Minutes, both, clock_moment
 from vigil.sky.events import Twilights, above_line_deg, line_crossings, twilights
 from vigil.sky.instants import from_datetimes
-
-
-@dataclass(frozen=True, slots=True)
-class Interval:
-    """From `opens` until `closes`."""
-
-    opens: datetime
-    closes: datetime
+from vigil.sky.site import Site
 
 
 def local_noon_before(moment: datetime, zone: str) -> datetime:
@@ -32,12 +27,19 @@ def site_time(moment: datetime, rig: Rig) -> str:
 
 
 def block_intervals(block: Block, rig: Rig, at: datetime) -> tuple[Interval, ...]:
-    """The block's span tonight: between its sun moments, above altitude and horizon; empty when never."""
-    site = rig.site.place()
+    """The block's span tonight: between its sun moments and clock times, above altitude and horizon, with
+    moon and hour angle as it says; empty when never."""
+    span, site = block.span, rig.site.place()
     noon = local_noon_before(at, rig.site.time_zone)
     sun = twilights(noon, site)
     dusk, dawn = _moment(sun, block.span.opens, "dusk"), _moment(sun, block.span.closes, "dawn")
-    if dusk is None or dawn is None or dusk >= dawn:
+    if dusk is None or dawn is None:
+        return ()
+    if span.from_clock is not None:
+        dusk = max(dusk, clock_moment(noon, span.from_clock))
+    if span.until_clock is not None:
+        dawn = min(dawn, clock_moment(noon, span.until_clock))
+    if dusk >= dawn:
         return ()
     line = rig.site.sky_line(block.span.minimum_altitude_deg)
     where = block.target.ra_deg, block.target.dec_deg
@@ -49,7 +51,43 @@ def block_intervals(block: Block, rig: Rig, at: datetime) -> tuple[Interval, ...
         if up:
             pieces.append(Interval(opens, closes))
         up = not up
-    return tuple(pieces)
+    return both(pieces, _allowed(span, where, Minutes.between(dusk, dawn), site))
+
+
+def line_intervals(plan: NightPlan, rig: Rig, at: datetime) -> dict[str, tuple[Interval, ...]]:
+    """Tonight's intervals of every block, and of those lines that have a condition of their own, by id."""
+    found = {}
+    for block in plan.blocks:
+        found[block.id] = block_intervals(block, rig, at)
+        for line in block.lines:
+            if line.moon != "anywhere" and found[block.id]:
+                whole = Minutes.between(found[block.id][0].opens, found[block.id][-1].closes)
+                moon = whole.intervals(_moon_is(line.moon, whole, rig.site.place()))
+                found[line.id] = both(found[block.id], moon)
+            elif line.moon != "anywhere":
+                found[line.id] = ()
+    return found
+
+
+def _allowed(span: Span, where: tuple[float, float], minutes: Minutes, site: Site) -> tuple[Interval, ...]:
+    """Where what a span says of moon and hour angle holds."""
+    holds = _moon_is(span.moon, minutes, site)
+    if span.moon_apart_deg is not None:
+        holds &= ~minutes.moon_up(site) | (minutes.moon_apart_deg(*where, site) >= span.moon_apart_deg)
+    if span.moon_percent_at_most is not None and minutes.moon_percent() > span.moon_percent_at_most:
+        holds &= ~minutes.moon_up(site)
+    first, last = span.hour_angle_from_h, span.hour_angle_until_h
+    if first is not None or last is not None:
+        here = minutes.hour_angle_h(*where, site)
+        holds &= (here >= (-12 if first is None else first)) & (here <= (12 if last is None else last))
+    return minutes.intervals(holds)
+
+
+def _moon_is(wanted: MoonIs, minutes: Minutes, site: Site) -> Bools:
+    if wanted == "anywhere":
+        return np.ones(len(minutes.unix_s), dtype=bool)
+    up = minutes.moon_up(site)
+    return up if wanted == "up" else ~up
 
 
 def _moment(sun: Twilights, wanted: SunMoment, side: str) -> datetime | None:

@@ -17,6 +17,9 @@ class InSpan(Condition):
         gauge = Gauge("span still open for", round(spare_min, 1), 0.0, "min", at_least=True)
         if start < opens:
             return Check(Standing.NOT_MET, f"opens at {site_time(opens, view.rig)}", (gauge,))
+        if view.candidate.block.span.may_overrun and start < closes:
+            words = f"the last frame may end after {site_time(closes, view.rig)}"
+            return Check(Standing.MET, words, (gauge,))
         if end > closes:
             late_s = (end - closes).total_seconds()
             return Check(Standing.NOT_MET, f"another frame would end {late_s:.0f} s late", (gauge,))

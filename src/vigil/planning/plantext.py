@@ -1,0 +1,128 @@
+"""A night plan to read from top to bottom, as plain text or Markdown."""
+
+from datetime import datetime
+from zoneinfo import ZoneInfo
+
+from vigil.documents.plan import Block, ExposureLine, NightPlan, Span, SunMoment
+from vigil.documents.rig import Rig
+from vigil.planning.forecast import Forecast
+
+MINUS, TIMES = "−", "×"
+
+
+def plan_text(plan: NightPlan, rig: Rig, ahead: Forecast | None = None, markdown: bool = False) -> str:
+    """The plan with its standing orders; with a forecast also when each block runs and what doesn't fit."""
+    head, item = ("## ", "- ") if markdown else ("", "  ")
+    lines = [f"# {plan.name}" if markdown else plan.name, f"{rig.name}, {rig.site.name}", ""]
+    lines += [f"{head}Each exposure needs", *(f"{item}{words}" for words in orders_words(plan, rig)), ""]
+    for block in plan.blocks:
+        off = " (switched off)" if block.off else ""
+        lines.append(f"{head}{block.target.name}{off}{_times(block, rig, ahead)}")
+        lines.append(f"{item}{span_words(block.span)}")
+        if block.target.position_angle_deg is not None:
+            lines.append(f"{item}camera at {block.target.position_angle_deg:.1f}°")
+        if block.set_point_c is not None:
+            lines.append(f"{item}camera at {_signed(block.set_point_c)} °C")
+        if len(block.lines) > 1:
+            lines.append(f"{item}lines {block.order}")
+        lines += [f"{item}{line_words(line)}{_fits(line, ahead)}" for line in block.lines]
+        lines.append("")
+    return "\n".join([*lines, f"{head}Closing", *(f"{item}{words}" for words in closing_words(plan, rig))])
+
+
+def orders_words(plan: NightPlan, rig: Rig) -> list[str]:
+    """What must hold before each exposure, with its limits."""
+    orders, camera = plan.orders, rig.camera
+    told = []
+    if camera is not None and camera.cooler is not None:
+        told.append(f"camera at {_signed(camera.cooler.set_point_c)} °C ± {orders.camera_within_c:g}")
+    told.append(
+        "mount tracking, on the right side of the pier" if rig.mount and rig.mount.flip else "mount tracking"
+    )
+    if rig.focuser is not None:
+        told.append(
+            f"focus fresh: colder or warmer by under {orders.focus_colder_by_c:g} °C, under "
+            f"{orders.focus_every_min:g} min, stars grown by under {orders.focus_grown_by_percent:g} %"
+            + (", anew after a flip" if orders.focus_after_flip else "")
+        )
+    told.append(
+        f"on target within {orders.target_reach_px:g} px; wandered by under {orders.target_keep_arcmin:g}′"
+    )
+    return told
+
+
+def closing_words(plan: NightPlan, rig: Rig) -> list[str]:
+    """What the closing does."""
+    cooler = rig.camera.cooler if rig.camera is not None else None
+    told = ["mount parked" if plan.orders.park_at_end else "the mount is not parked"]
+    if cooler is not None:
+        warmed = f"camera warmed to {_signed(cooler.warm_to_c)} °C, then off"
+        told.append(warmed if plan.orders.warm_at_end else "the camera stays cold")
+    return told
+
+
+def span_words(span: Span) -> str:
+    """A span as people say it."""
+    told = [f"{_side(span.opens, 'dusk')} to {_side(span.closes, 'dawn')}"]
+    if span.from_clock is not None or span.until_clock is not None:
+        first = f"from {span.from_clock:%H:%M}" if span.from_clock else ""
+        last = f"until {span.until_clock:%H:%M}" if span.until_clock else ""
+        told.append(f"{first} {last}".strip())
+    told.append(f"above {span.minimum_altitude_deg:g}°")
+    if span.moon != "anywhere":
+        told.append(f"moon {span.moon}")
+    if span.moon_apart_deg is not None:
+        told.append(f"{span.moon_apart_deg:g}° from the moon at least")
+    if span.moon_percent_at_most is not None:
+        told.append(f"moon lit by {span.moon_percent_at_most:g} % at most, or down")
+    if span.hour_angle_from_h is not None or span.hour_angle_until_h is not None:
+        first = "" if span.hour_angle_from_h is None else f" from {_signed(span.hour_angle_from_h)} h"
+        last = "" if span.hour_angle_until_h is None else f" to {_signed(span.hour_angle_until_h)} h"
+        told.append(f"hour angle{first}{last}")
+    if span.may_overrun:
+        told.append("a last frame may end after it")
+    return ", ".join(told)
+
+
+def line_words(line: ExposureLine) -> str:
+    """ "Ha 24 × 300 s, gain 100, while the moon is up"."""
+    many = "as long as it lasts" if line.as_long_as_it_lasts else f"{line.count} {TIMES}"
+    told = [" ".join(f"{line.filter} {many} {line.exposure_s:g} s".split())]
+    told += [f"gain {line.gain}"] if line.gain is not None else []
+    told += [f"offset {line.offset}"] if line.offset is not None else []
+    told += [f"binned {line.binning} {TIMES} {line.binning}"] if line.binning > 1 else []
+    told += [f"while the moon is {line.moon}"] if line.moon != "anywhere" else []
+    told += ["switched off"] if line.off else []
+    return ", ".join(told)
+
+
+def _side(moment: SunMoment, which: str) -> str:
+    named = f"{moment.moment} {which}"
+    if not moment.minutes:
+        return named
+    return f"{abs(moment.minutes):g} min {'after' if moment.minutes > 0 else 'before'} {named}"
+
+
+def _times(block: Block, rig: Rig, ahead: Forecast | None) -> str:
+    steps = [s for s in ahead.of_block(block.id) if s.kind == "exposure"] if ahead is not None else []
+    if not steps:
+        return ""
+    zone = ZoneInfo(rig.site.time_zone)
+
+    def clock(at: datetime) -> str:
+        return f"{at.astimezone(zone):%H:%M}"
+
+    return f"  {clock(steps[0].begins)}–{clock(steps[-1].ends)}"
+
+
+def _fits(line: ExposureLine, ahead: Forecast | None) -> str:
+    told = next((x for x in ahead.lines if x.line == line.id), None) if ahead is not None else None
+    if told is None:
+        return ""
+    if line.as_long_as_it_lasts:
+        return f": {told.fitting} fit"
+    return "" if told.fitting >= told.wanted else f": {told.fitting} of {told.wanted} fit"
+
+
+def _signed(value: float) -> str:
+    return f"{value:g}".replace("-", MINUS)
