@@ -74,6 +74,16 @@ class Centring:
 
 
 @dataclass(slots=True)
+class Flipping:
+    """The mount changing sides."""
+
+    words: str
+    began: datetime
+    outcome: str = ""
+    said: str = ""
+
+
+@dataclass(slots=True)
 class Pause:
     """A hold; under way while `ends` is None."""
 
@@ -109,7 +119,8 @@ class NightRecord:
         self.holds: list[Pause] = []
         self._log = ReasonLog()
         self.turnings: list[Turning] = []
-        self._by_activity: dict[int, FocusRun | Centring | Turning] = {}
+        self.flips: list[Flipping] = []
+        self._by_activity: dict[int, FocusRun | Centring | Turning | Flipping] = {}
 
     @classmethod
     def of(cls, events: Iterable[Event]) -> "NightRecord":
@@ -187,6 +198,10 @@ class NightRecord:
             centring = Centring(words, event.at)
             self.centrings.append(centring)
             self._by_activity[number] = centring
+        elif kind == "flip":
+            flip = Flipping(words, event.at)
+            self.flips.append(flip)
+            self._by_activity[number] = flip
         elif kind in ("turn camera", "turn by hand"):
             turning = Turning(words, event.at, kind == "turn by hand")
             self.turnings.append(turning)

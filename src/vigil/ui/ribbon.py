@@ -3,10 +3,11 @@
 from datetime import datetime, timedelta
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QWidget
 
 from vigil.ui import words
+from vigil.ui.marks import paint_mark
 from vigil.ui.picture import TimePicture, elided, write
 from vigil.ui.session import Session
 from vigil.ui.theme import Size, text_font, theme
@@ -91,23 +92,13 @@ class Ribbon(TimePicture):
             painter.setPen(theme.pen("text", 2.0))
             painter.drawLine(QPointF(left, middle), QPointF(max(left + 4.0, right), middle))
         for run in record.focus_runs:
-            self._paint_v(painter, self.x(run.began), crossed=run.outcome not in ("", "done"))
+            failed = run.outcome not in ("", "done")
+            paint_mark(painter, "focus", self.x(run.began), _MARK_TOP, failed=failed)
+        for flip in record.flips:
+            failed = flip.outcome not in ("", "done")
+            paint_mark(painter, "flip", self.x(flip.began), _MARK_TOP, failed=failed)
         for centring in record.centrings:
-            x = self.x(centring.began)
-            painter.setPen(theme.pen("soft", 1.2))
-            painter.drawLine(QPointF(x - 3, _MARK_TOP + 11), QPointF(x + 3, _MARK_TOP + 11))
-            painter.drawLine(QPointF(x, _MARK_TOP + 8), QPointF(x, _MARK_TOP + 14))
-
-    def _paint_v(self, painter: QPainter, x: float, crossed: bool) -> None:
-        path = QPainterPath(QPointF(x - 3.5, _MARK_TOP))
-        path.lineTo(x, _MARK_TOP + 6)
-        path.lineTo(x + 3.5, _MARK_TOP)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(theme.pen("text", 1.4))
-        painter.drawPath(path)
-        if crossed:
-            painter.setPen(theme.pen("fault", 1.4))
-            painter.drawLine(QPointF(x - 4, _MARK_TOP + 6), QPointF(x + 4, _MARK_TOP))
+            paint_mark(painter, "centre", self.x(centring.began), _MARK_TOP + 7, "soft")
 
     def hover_text(self, moment: datetime) -> str:
         said = [super().hover_text(moment)]

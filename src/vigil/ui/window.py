@@ -140,7 +140,7 @@ class Window(QMainWindow):
     def _make_night(self, jobs: Jobs) -> Workspace:
         from vigil.ui.night.workspace import NightWorkspace
 
-        made = NightWorkspace(self.session)
+        made = NightWorkspace(self.session, jobs)
         made.find_target.clicked.connect(lambda: self.go_to("Targets"))
         return made
 

@@ -6,9 +6,11 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter
 
 from vigil.documents.plan import Block
+from vigil.planning.account import Account
 from vigil.planning.forecast import Forecast
 from vigil.ui import words
 from vigil.ui.curves import AltitudePicture
+from vigil.ui.marks import paint_mark
 from vigil.ui.picture import CENTRE, elided, text_width, write
 from vigil.ui.session import Session
 from vigil.ui.theme import Size, number_font, swatch_of, text_font, theme
@@ -26,6 +28,7 @@ class NightPicture(AltitudePicture):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.chosen_block = ""
+        self.rehearsal: Account | None = None
         self.setAccessibleName("Altitudes and blocks of the night")
         self.setMinimumHeight(300)
         session.night_changed.connect(self.update)
@@ -36,7 +39,12 @@ class NightPicture(AltitudePicture):
 
     def curve_rect(self) -> QRectF:
         rows = min(_MOST_ROWS, max(1, len(self._blocks)))
-        return QRectF(self.span_left, 0, self.span_width, max(120.0, self.height() - 30 - rows * _BAR_ROW))
+        return QRectF(self.span_left, 0, self.span_width, max(120.0, self.height() - 44 - rows * _BAR_ROW))
+
+    def show_rehearsal(self, told: Account | None) -> None:
+        """Drawn over the plan; None takes it away."""
+        self.rehearsal = told
+        self.update()
 
     def choose(self, block_id: str) -> None:
         if block_id != self.chosen_block:
@@ -57,8 +65,41 @@ class NightPicture(AltitudePicture):
             self._paint_block_curve(painter, i, block, ahead)
         self.paint_hours(painter, rect.bottom() + 14, rect.bottom(), rect.bottom() + 3)
         for i, block in enumerate(self._blocks[:_MOST_ROWS]):
-            self._paint_bars(painter, rect.bottom() + 26 + i * _BAR_ROW, i, block, ahead)
+            self._paint_bars(painter, self._bars_top(rect) + i * _BAR_ROW, i, block, ahead)
+        self._paint_marks(painter, rect.bottom() + 21, ahead)
         self.paint_moments(painter, rect.top(), self.height())
+
+    def _bars_top(self, rect: QRectF) -> float:
+        return rect.bottom() + 38
+
+    def _paint_marks(self, painter: QPainter, top: float, ahead: Forecast) -> None:
+        """What is to come between the exposures; or, where it was rehearsed, what came then."""
+        if self.rehearsal is None:
+            for step in ahead.steps:
+                if step.kind in ("focus", "flip"):
+                    paint_mark(painter, step.kind, self.x(step.begins), top, "soft")
+            return
+        for spell in self.rehearsal.spells:
+            failed = spell.outcome not in ("done", "lost")
+            if spell.kind in ("focus", "flip"):
+                paint_mark(painter, spell.kind, self.x(spell.begins), top, "accent", failed)
+            elif spell.kind in ("hold", "wait"):
+                painter.setPen(theme.pen("warn", 2.0))
+                y = top + 3.5
+                painter.drawLine(QPointF(self.x(spell.begins), y), QPointF(self.x(spell.ends), y))
+
+    def _paint_rehearsed(self, painter: QPainter, top: float, block: Block) -> None:
+        """A strip under the block's bars: each exposure as it was rehearsed, crossed where it failed."""
+        assert self.rehearsal is not None
+        for spell in self.rehearsal.of_kind("exposure"):
+            if spell.block != block.id:
+                continue
+            left, right = self.x(spell.begins), self.x(spell.ends)
+            done = spell.outcome == "done"
+            painter.fillRect(
+                QRectF(left, top, max(1.0, right - left - 0.4), 4),
+                theme.colour("accent" if done else "fault"),
+            )
 
     def _paint_block_curve(self, painter: QPainter, index: int, block: Block, ahead: Forecast) -> None:
         role = CURVE_ROLES[index % len(CURVE_ROLES)]
@@ -104,6 +145,8 @@ class NightPicture(AltitudePicture):
             role,
             text_font(Size.SMALL, True),
         )
+        if self.rehearsal is not None:
+            self._paint_rehearsed(painter, top + 16 + _BAR, block)
         shown = self.session.moments.shown
         altitudes = self.session.altitudes_deg(block.target.ra_deg, block.target.dec_deg)
         altitude = words.degrees(self.session.sky.at(altitudes, shown))
@@ -183,8 +226,9 @@ class NightPicture(AltitudePicture):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
             return
-        index = int((event.position().y() - self.curve_rect().bottom() - 24) // _BAR_ROW)
-        if event.position().y() > self.curve_rect().bottom() + 20 and 0 <= index < len(self._blocks):
+        below = event.position().y() - self._bars_top(self.curve_rect())
+        index = int(below // _BAR_ROW)
+        if below > 0 and 0 <= index < len(self._blocks):
             self.block_chosen.emit(self._blocks[index].id)
         else:
             self.session.moments.look_at(self.moment_at(event.position().x()))

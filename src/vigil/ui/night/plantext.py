@@ -6,7 +6,8 @@ from PyQt6.QtCore import QEvent, QObject, pyqtSignal
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from vigil.documents.plan import Block, ExposureLine, SunMoment
+from vigil.documents.plan import Block, ExposureLine
+from vigil.planning.plantext import span_words
 from vigil.ui import words
 from vigil.ui.fields import ValueField, number, whole_number
 from vigil.ui.pieces import Choice, OneLine, button, label, row, wrapped
@@ -155,7 +156,7 @@ class BlockText(QWidget):
         locked = bool(session.plan.locked)
         state, ahead = session.tonight.state, session.plan_ahead()
         fitting = {line.line: line.fitting for line in ahead.lines}
-        self.span.setText(span_words(block))
+        self.span.setText(span_words(block.span))
         for line_row, line in zip(self.lines, block.lines, strict=True):
             fits = fitting.get(line.id, line.count) if session.run != "over" else line.count
             line_row.show_line(line, state.done(line.id), fits, locked)
@@ -252,28 +253,3 @@ class PlanText(QWidget):
             made.chosen.connect(self.block_chosen)
             self.blocks.append(made)
             self._block_area.addWidget(made)
-
-
-def span_words(block: Block) -> str:
-    """A span as people say it."""
-
-    def side(moment: SunMoment, which: str) -> str:
-        named = f"{moment.moment} {which}"
-        if not moment.minutes:
-            return named
-        after = "after" if moment.minutes > 0 else "before"
-        return f"{abs(moment.minutes):g} min {after} {named}"
-
-    return (
-        f"{side(block.span.opens, 'dusk')} to {side(block.span.closes, 'dawn')}, "
-        f"above {block.span.minimum_altitude_deg:g}°"
-    )
-
-
-def as_text(session: Session) -> str:
-    """The plan in plain words, for the clipboard."""
-    lines = [session.plan.plan.name]
-    for block in session.plan.plan.blocks:
-        lines += ["", f"{block.target.name}  ({span_words(block)})"]
-        lines += [f"  {x.filter}  {x.count} {words.TIMES} {x.exposure_s:g} s" for x in block.lines]
-    return "\n".join(lines)

@@ -1,14 +1,21 @@
 """Night: the plan as a picture and as text; what it will come to; Start."""
 
+from zoneinfo import ZoneInfo
+
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
+from vigil.documents.scenario.shipped import shipped
+from vigil.planning.account import Account
+from vigil.planning.plantext import plan_text
 from vigil.ui import words
 from vigil.ui.actions import Action
+from vigil.ui.jobs import Jobs
 from vigil.ui.linkstate import LinkState
 from vigil.ui.night.picture import NightPicture
-from vigil.ui.night.plantext import PlanText, as_text
-from vigil.ui.pieces import Note, OneLine, button, row, wrapped
+from vigil.ui.night.plantext import PlanText
+from vigil.ui.night.rehearsing import Rehearsing
+from vigil.ui.pieces import Choice, Note, OneLine, button, row, wrapped
 from vigil.ui.session import Session
 from vigil.ui.theme import Size
 from vigil.ui.workspace import Workspace, page, scrolled, side
@@ -17,9 +24,10 @@ from vigil.ui.workspace import Workspace, page, scrolled, side
 class NightWorkspace(Workspace):
     """First version: blocks and lines; spans and standing orders are shown."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, jobs: Jobs) -> None:
         super().__init__("Night")
         self._session = session
+        self.rehearsing = Rehearsing(session, jobs)
         self.picture = NightPicture(session)
         go = button("Find a target", "primary", "To Targets", "Ctrl+2")
         self.find_target = go
@@ -29,13 +37,25 @@ class NightWorkspace(Workspace):
         self.pictures.addWidget(self.empty)
         self.summary, self.trouble = OneLine(strong=True), OneLine("warn")
         self.start = button("Start the night", "primary", "Begin this plan", "Ctrl+Return")
+        self.rehearse = button("Rehearse", "", "The whole night ahead of time, in seconds", "Ctrl+Shift+R")
+        self.scenario = Choice()
+        self.scenario.setAccessibleName("Weather and troubles of the rehearsal")
+        self.scenario.setToolTip("What the rehearsal's sky, air and gear do")
+        self.scenario.addItems(shipped())
+        self.rehearsed = OneLine("soft")
+        self.forget = button(words.TIMES, "plain", "Take the rehearsal off the picture")
+        self.forget.setAccessibleName("Take the rehearsal off the picture")
         foot = QHBoxLayout()
         foot.setSpacing(12)
         texts = QVBoxLayout()
         texts.setSpacing(0)
         texts.addWidget(self.summary)
         texts.addWidget(self.trouble)
+        told = row(self.rehearsed, self.forget, gap=4)
+        texts.addLayout(told)
         foot.addLayout(texts, 1)
+        foot.addWidget(self.scenario)
+        foot.addWidget(self.rehearse)
         foot.addWidget(self.start)
         main = page(self.pictures, foot, gap=10)
         layout = main.layout()
@@ -60,22 +80,74 @@ class NightWorkspace(Workspace):
         self.start.clicked.connect(session.start_night)
         self.undo.clicked.connect(session.plan.undo)
         self.redo.clicked.connect(session.plan.redo)
-        self.copy.clicked.connect(self._copy)
+        self.copy.clicked.connect(lambda: self._copy())
         self.picture.block_chosen.connect(self.picture.choose)
         self.text.block_chosen.connect(self.picture.choose)
         session.plan.changed.connect(self.refresh)
         session.night_changed.connect(self.refresh)
         session.link_changed.connect(self.refresh)
         session.status_changed.connect(self.refresh)
+        self.rehearse.clicked.connect(self._rehearse)
+        self.forget.clicked.connect(self._forget_rehearsal)
+        self.rehearsing.changed.connect(self.show_rehearsal)
+        session.plan.changed.connect(self.show_rehearsal)
         self.refresh()
+        self.show_rehearsal()
 
     def actions_here(self) -> list[Action]:
-        return [Action("Copy the plan as text", self._copy)]
+        return [
+            Action("Copy the plan as text", self._copy),
+            Action("Copy the plan as Markdown", lambda: self._copy(markdown=True)),
+            Action("Rehearse the night", self._rehearse, "Ctrl+Shift+R", self._no_rehearsal),
+        ]
 
-    def _copy(self) -> None:
-        clipboard = QGuiApplication.clipboard()
+    def _copy(self, markdown: bool = False) -> None:
+        clipboard, session = QGuiApplication.clipboard(), self._session
         if clipboard is not None:
-            clipboard.setText(as_text(self._session))
+            ahead = None if session.plan.contradictions() else session.plan_ahead()
+            clipboard.setText(plan_text(session.plan.plan, session.rig, ahead, markdown))
+
+    # -- rehearsing ---------------------------------------------------------------------------------------
+
+    def _no_rehearsal(self) -> str:
+        """Why the plan can't be rehearsed; empty when it can."""
+        plan = self._session.plan
+        if not plan.plan.blocks:
+            return "no target in the plan"
+        return "; ".join(plan.contradictions())
+
+    def _rehearse(self) -> None:
+        if self.rehearsing.busy:
+            self.rehearsing.stop()
+        elif not self._no_rehearsal():
+            self.rehearsing.begin(self.scenario.currentText())
+
+    def _forget_rehearsal(self) -> None:
+        self.picture.show_rehearsal(None)
+        self.rehearsed.say("")
+        self.forget.hide()
+
+    def show_rehearsal(self) -> None:
+        """How far it is, or what it came to, beside what the one before came to."""
+        run = self.rehearsing
+        self.rehearse.setText("Stop" if run.busy else "Rehearse")
+        self.rehearse.setEnabled(run.busy or not self._no_rehearsal())
+        if run.busy:
+            self.rehearsed.say("rehearsing: the whole night, in some seconds…", "soft")
+        elif run.problem:
+            self.rehearsed.say(run.problem, "warn")
+        elif run.account is None or run.of is None:
+            self.rehearsed.say("")
+        else:
+            said = rehearsal_words(run.account, run.of[1], self._session.zone)
+            if run.before is not None and run.of_before is not None:
+                other = f"{run.of_before[1]}: {run.before.frames} of {_wanted(run.before)}"
+                said += f" · before, {other}"
+            if run.stale:
+                said = f"as the plan was: {said}"
+            self.rehearsed.say(said, "warn" if run.account.lost_s or _short(run.account) else "accent")
+        self.picture.show_rehearsal(None if run.stale or run.busy else run.account)
+        self.forget.setVisible(run.account is not None and not run.busy and self.forget.parent() is not None)
 
     def refresh(self) -> None:
         session = self._session
@@ -112,6 +184,7 @@ class NightWorkspace(Workspace):
         else:
             self.summary.say("No frame can be taken" if session.plan.plan.blocks else "")
         self.trouble.say(self._trouble())
+        self.trouble.setHidden(not self.trouble.text)
 
     def _trouble(self) -> str:
         """What will be lost, and why; else what keeps the night from starting."""
@@ -131,3 +204,22 @@ class NightWorkspace(Workspace):
             if x.line in lines
         ]
         return f"{', '.join(lost)} lost: {ahead.because}" if lost else ""
+
+
+def rehearsal_words(told: Account, scenario: str, zone: ZoneInfo) -> str:
+    """What a rehearsal came to: frames, end, and what was lost to what."""
+    said = [f"Rehearsed, {scenario}: {told.frames} of {_wanted(told)} frames"]
+    if told.ends is not None:
+        said.append(f"ends {words.clock(told.ends, zone)}")
+    lost = [f"{seconds / 60:.0f} min lost, {name}" for name, seconds in told.lost_s.items() if seconds >= 60]
+    said += lost[:2]
+    missing = [f"{x.words} {x.taken} of {x.wanted}: {x.why}" for x in told.lines if x.taken < x.wanted]
+    return " · ".join([*said, *missing[:2]])
+
+
+def _wanted(told: Account) -> int:
+    return sum(line.wanted for line in told.lines)
+
+
+def _short(told: Account) -> bool:
+    return any(line.taken < line.wanted for line in told.lines)
