@@ -288,3 +288,49 @@ def test_the_terminal_tells_a_night_as_people_read_it() -> None:
         assert expected in said, said
     assert "saved one.fits" not in said, "what went as announced needs no line of its own"
     assert asyncio.run(display.ask_leave_or_end()) == "leave"
+
+
+# -- plans and rehearsals ------------------------------------------------------------------------------------
+
+
+def test_a_plan_is_shown_checked_and_told(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
+    assert main(["plan", "check"]) == 0
+    assert "all of its 16 frames fit" in capsys.readouterr().out
+    assert main(["plan", "show", "--json"]) == 0
+    (told,) = json_lines(capsys)
+    assert told["frames"] == 16 and told["wrong"] == [] and told["steps"][0]["kind"] == "exposure"
+    assert main(["plan", "text", "--markdown", "--date", "2027-02-01"]) == 0
+    assert capsys.readouterr().out.startswith("# A first night")
+    plan = json.loads(dump(demo_plan()))
+    plan["blocks"][0]["lines"][0] |= {"filter": "X"}
+    path = tmp_path / "plan.json"
+    path.write_text(json.dumps(plan))
+    assert main(["plan", "check", str(path), "--json"]) == 2
+    (told,) = json_lines(capsys)
+    assert "no filter 'X'" in told["wrong"][0] and not told["ok"]
+    plan["blocks"][0]["lines"][0] |= {"filter": "Ha", "count": 900}
+    path.write_text(json.dumps(plan))
+    assert main(["plan", "check", str(path)]) == 0
+    assert "of 900 Ha 180 s frames of IC 405 lost" in capsys.readouterr().out
+    assert main(["plan", "text", "--date", "soon"]) == 2
+    assert "is no date" in capsys.readouterr().err
+    path.write_text('{"kind": "night plan", "schema": 99}')
+    assert main(["plan", "check", str(path)]) == 2
+    assert "newer" in capsys.readouterr().err
+
+
+def test_a_night_is_rehearsed_in_words_and_in_odds(capsys: pytest.CaptureFixture[str]) -> None:
+    assert main(["rehearse", "--demo"]) == 0
+    said = capsys.readouterr().out
+    assert "A first night, rehearsed: 16 of 16 frames" in said and "8 × IC 405 · Ha 180 s" in said
+    assert main(["rehearse", "--demo", "--seeds", "2", "--json"]) == 0
+    *runs, odds = json_lines(capsys)
+    assert [run["done"] for run in runs] == [1, 2]
+    assert [line["complete_share"] for line in odds["lines"]] == [1.0, 1.0]
+    for words, wrong in (
+        (["rehearse"], "which rig"),
+        (["rehearse", "--demo", "--seeds", "0"], "1 to 200"),
+        (["rehearse", "--demo", "--date", "soon"], "is no date"),
+    ):
+        assert main(words) == 2
+        assert wrong in capsys.readouterr().err

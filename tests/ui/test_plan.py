@@ -6,13 +6,17 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QGuiApplication
 
-from campaigns.demo import demo_plan, demo_rig
+from campaigns.demo import demo_plan, demo_rig, short_plan
 from tests.ui.conftest import Stage
 from tests.ui.planned import add_target
-from vigil.documents.events import Kind
+from vigil.cli.rehearsing import rehearsed
+from vigil.documents.events import Event, Kind
 from vigil.documents.messages import Command
 from vigil.documents.plan import NightPlan
+from vigil.documents.scenario import Scenario
 from vigil.documents.store import load
+from vigil.link.rehearsal import NotRehearsed, rehearse_apart
+from vigil.ui.night import rehearsing
 from vigil.ui.planmodel import PlanModel
 
 
@@ -129,8 +133,8 @@ def test_the_plan_as_text(stage: Stage) -> None:
     stage.qtbot.mouseClick(night.copy, Qt.MouseButton.LeftButton)
     clipboard = QGuiApplication.clipboard()
     assert clipboard is not None
-    assert "IC 405  (10 min before astronomical dusk to astronomical dawn" in clipboard.text()
-    assert "Ha  3 × 60 s" in clipboard.text()
+    assert "10 min before astronomical dusk to astronomical dawn, above 25°" in clipboard.text()
+    assert "Ha 3 × 60 s" in clipboard.text()
 
 
 def test_choosing_in_the_picture_and_in_the_text_is_one(stage: Stage) -> None:
@@ -162,3 +166,41 @@ def test_a_block_has_its_own_cold_and_can_be_gone_to(stage: Stage) -> None:
     command, values = stage.bridge.asked[-1]
     assert command is Command.DEVICE and values["action"] == "centre"
     assert float(values["ra"]) == pytest.approx(stage.session.plan.plan.blocks[0].target.ra_deg, abs=1e-5)
+
+
+def test_the_night_is_rehearsed_over_the_plan(stage: Stage, monkeypatch: pytest.MonkeyPatch) -> None:
+    night = stage.workspace("Night")
+    plan, rig = stage.session.plan.plan, stage.session.rig
+    events = list(rehearsed(plan, rig, Scenario(), 1, Path("unused")).events)
+    asked: list[tuple[NightPlan, str | None]] = []
+
+    def apart(plan: NightPlan, rig: object, scenario: str | None, **more: object) -> list[Event]:
+        asked.append((plan, scenario))
+        if scenario == "windy":
+            raise NotRehearsed("it ended early")
+        return events
+
+    monkeypatch.setattr(rehearsing, "rehearse_apart", apart)
+    night.rehearse.click()
+    stage.qtbot.waitUntil(lambda: not night.rehearsing.busy, timeout=20_000)
+    assert asked == [(plan, "clear")] and night.picture.rehearsal is not None
+    assert night.rehearsed.text.startswith(f"Rehearsed, clear: {plan.wanted} of {plan.wanted} frames")
+    night.scenario.setCurrentText("windy")
+    night.rehearse.click()
+    stage.qtbot.waitUntil(lambda: bool(night.rehearsing.problem), timeout=20_000)
+    assert "ended early" in night.rehearsed.text
+    night.forget.click()
+    assert night.picture.rehearsal is None and night.rehearsed.text == ""
+    line = plan.blocks[0].lines[0]
+    stage.session.plan.edit_line(plan.blocks[0].id, line.id, count=line.count + 1)
+    assert night.rehearsing.stale and night.picture.rehearsal is None, "another plan wants another rehearsal"
+
+
+def test_a_rehearsal_runs_in_a_process_of_its_own() -> None:
+    events = rehearse_apart(short_plan(count=1), demo_rig(), "clear", 1)
+    assert events[-1].kind is Kind.NIGHT_OVER and events[-1].values["frames"] == 2
+    with pytest.raises(NotRehearsed, match="no scenario is called"):
+        rehearse_apart(short_plan(count=1), demo_rig(), "fog")
+    with pytest.raises(NotRehearsed) as stopped:
+        rehearse_apart(short_plan(count=1), demo_rig(), stopped=lambda: True)
+    assert stopped.value.stopped

@@ -12,7 +12,7 @@ from typing import Any
 
 from vigil.cli import NOT_ALL, OK, BadInput
 from vigil.cli.assemble import seed_of
-from vigil.cli.files import demo_file, load_fitting, own_folders, rig_wanted, scenario_wanted
+from vigil.cli.files import demo_file, load_fitting, rig_wanted, scenario_wanted
 from vigil.cli.rehearsing import rehearsed
 from vigil.documents.plan import NightPlan, contradictions
 from vigil.documents.rig import Rig
@@ -20,6 +20,7 @@ from vigil.documents.scenario import Scenario
 from vigil.engine.rehearsal import Rehearsed
 from vigil.planning.account import Account, account
 from vigil.planning.spans import local_noon_before
+from vigil.runtime.folders import data_folder
 from vigil.sky.events import twilights
 
 _PROCESSES = 2
@@ -42,7 +43,7 @@ def run(args: argparse.Namespace) -> int:
     scenario = scenario_wanted(args.scenario)
     seed = seed_of(rig, args.seed, scenario)
     starts_at = _starts_at(args.date, rig)
-    folder = own_folders(rig).frames
+    folder = data_folder(rig.id) / "frames"
     if args.seeds is not None:
         return _odds(args, plan, rig, scenario, range(seed, seed + args.seeds), folder, starts_at)
     truth = Path(args.truth).absolute() if args.truth else None
