@@ -200,6 +200,7 @@ def test_what_brings_each_about() -> None:
         "focus fresh": "Focus",
         "camera angle": "TurnByHand",
         "on target": "Centre",
+        "dithered": "Dither",
         "filter": "ChangeFilter",
     }
 

@@ -7,6 +7,7 @@ from enum import StrEnum
 from typing import Any
 
 from vigil.documents.events import Event, Kind
+from vigil.sky.tangent import deproject
 
 
 class RunState(StrEnum):
@@ -65,6 +66,16 @@ class PointingRecord:
 
 
 @dataclass(frozen=True, slots=True)
+class DitherRecord:
+    """How far beside its target a block's aim is; `number` counts the night's dithers."""
+
+    block: str
+    number: int
+    east_arcsec: float
+    north_arcsec: float
+
+
+@dataclass(frozen=True, slots=True)
 class AngleRecord:
     """The camera's position angle by the last solved frame; `accepted_for` is the block that it was found
     good enough for, though it is off."""
@@ -112,6 +123,8 @@ class NightState:
     angle: AngleRecord | None = None
     side: str = ""
     """Side of the pier that the last slew left the tube on."""
+    dither: DitherRecord | None = None
+    frames_since_dither: int = 0
     waivers: tuple[Waiver, ...] = ()
     given_up: frozenset[str] = frozenset()
     hold: str | None = None
@@ -120,6 +133,13 @@ class NightState:
     exposing: Event | None = None
     end_reason: str = ""
     closing: tuple[dict[str, Any], ...] = ()
+
+    def aim_deg(self, block_id: str, ra_deg: float, dec_deg: float) -> tuple[float, float]:
+        """Where a block's frames are to lie now: its target, or beside it by the last dither."""
+        if self.dither is None or self.dither.block != block_id:
+            return ra_deg, dec_deg
+        ra, dec = deproject(self.dither.east_arcsec / 3600, self.dither.north_arcsec / 3600, ra_deg, dec_deg)
+        return float(ra) % 360, float(dec)
 
     def done(self, line_id: str) -> int:
         """Frames of an exposure line that are whole on disk."""
@@ -180,6 +200,8 @@ def _activity_ended(state: NightState, event: Event) -> NightState:
         state = replace(state, focus=record, lights_since_focus=())
     if pointing := values.get("pointing"):
         state = replace(state, pointing=PointingRecord(at=event.at, **pointing))
+    if dither := values.get("dither"):
+        state = replace(state, dither=DitherRecord(**dither), frames_since_dither=0)
     if angle := values.get("angle"):
         state = replace(state, angle=AngleRecord(at=event.at, **angle))
     return state
@@ -197,11 +219,13 @@ def _exposure_started(state: NightState, event: Event) -> NightState:
 
 
 def _exposure_ended(state: NightState, event: Event) -> NightState:
-    return replace(state, exposing=None)
+    done = event.values["outcome"] == "done"
+    return replace(state, exposing=None, frames_since_dither=state.frames_since_dither + done)
 
 
 def _frame_saved(state: NightState, event: Event) -> NightState:
-    return replace(state, saved={**state.saved, event.values["frame_id"]: event.values})
+    saved = {**state.saved, event.values["frame_id"]: event.values}
+    return replace(state, saved=saved)
 
 
 def _frame_measured(state: NightState, event: Event) -> NightState:

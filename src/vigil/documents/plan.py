@@ -153,6 +153,12 @@ class StandingOrders(Piece):
     """Refocus when the mount has changed sides."""
     target_reach_px: Annotated[float, Field(ge=1)] = 4.0
     target_keep_arcmin: Annotated[float, Field(gt=0)] = 2.0
+    dither_every_frames: Annotated[int, Field(ge=1)] | None = None
+    """None is off."""
+    dither_once_a_round: bool = False
+    """In blocks whose lines are taken in turn: once a round, in place of every so many frames."""
+    dither_px: Annotated[float, Field(gt=0, le=200)] = 8.0
+    """Farthest from the target, pixels of the main camera."""
     angle_within_deg: Annotated[float, Field(gt=0, le=45)] = 1.5
     """How far the camera may be turned from a target's position angle; half a turn is the same."""
     turn_wait_min: Annotated[float, Field(gt=0)] = 10.0

@@ -104,7 +104,7 @@ class Lights:
                 started_at=frame.started_at.isoformat(),
                 temperature_c=frame.temperature_c,
                 focus_position=focuser.position if focuser else None,
-                target_deg=(target.ra_deg, target.dec_deg),
+                target_deg=self._recorder.state.aim_deg(candidate.block.id, target.ra_deg, target.dec_deg),
             )
             save = spawn(self._save(taken))
             self._saves.add(save)

@@ -32,6 +32,7 @@ POLICIES: dict[str, Policy] = {
     "cool": Policy(3, (30.0, 60.0), GiveUp.PAUSE),
     "wake mount": Policy(3, (5.0, 30.0), GiveUp.PAUSE),
     "slew": Policy(5, (5.0, 30.0, 120.0, 300.0), GiveUp.SKIP_BLOCK),
+    "dither": Policy(2, (10.0,), GiveUp.WAIVE, later_s=600.0),
     "flip": Policy(3, (15.0, 30.0), GiveUp.HOLD),
     "change filter": Policy(3, (5.0, 30.0), GiveUp.PAUSE),
     "open": Policy(3, (10.0, 60.0), GiveUp.PAUSE),

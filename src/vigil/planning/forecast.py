@@ -4,11 +4,11 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from vigil.documents.plan import ExposureLine, NightPlan
+from vigil.documents.plan import Block, ExposureLine, NightPlan
 from vigil.documents.rig import Rig
 from vigil.planning.choice import Candidate, Finished, Wait, choose
 from vigil.planning.flip import SIDEREAL_RATE, Next, decide, hour_angle_min, rule_for
-from vigil.planning.overheads import CENTRE_S, FILTER_S, FLIP_S, FOCUS_S, SLEW_S
+from vigil.planning.overheads import CENTRE_S, DITHER_S, FILTER_S, FLIP_S, FOCUS_S, SLEW_S
 from vigil.planning.spans import Interval, line_intervals
 
 _MOST_STEPS = 20_000
@@ -16,7 +16,8 @@ _MOST_STEPS = 20_000
 
 @dataclass(frozen=True, slots=True)
 class Step:
-    """Something that takes its time: `kind` is "exposure", "focus", "centre", "flip" or "filter"."""
+    """Something that takes its time: `kind` is "exposure", or an activity's: "focus", "centre", "flip",
+    "dither", "filter"."""
 
     kind: str
     block: str
@@ -136,6 +137,7 @@ class _Run:
         self._filter = ready.filter
         self._focused_at = ready.focused_at
         self._side_of = ready.side
+        self._since_dither = 0
         self._hour_angles: dict[str, tuple[float, datetime]] = {}
 
     def to_the_end(self) -> str:
@@ -174,12 +176,22 @@ class _Run:
         elif self._focused_at is None or self._now - self._focused_at > every:
             self._spend("focus", candidate, FOCUS_S)
             self._focused_at = self._now
+        elif self._dithers(block):
+            self._spend("dither", candidate, DITHER_S)
+            self._since_dither = 0
         elif self._filter != line.filter:
             self._spend("filter", candidate, FILTER_S)
             self._filter = line.filter
         else:
             return False
         return True
+
+    def _dithers(self, block: Block) -> bool:
+        orders = self._plan.orders
+        every = orders.dither_every_frames
+        if orders.dither_once_a_round and block.order == "in turn":
+            every = len(block.active_lines)
+        return every is not None and self._since_dither >= every
 
     def _flips(self, candidate: Candidate) -> bool:
         """Whether the mount must change sides before the next frame; waits for its window where it is
@@ -211,6 +223,7 @@ class _Run:
         self._spend("exposure", candidate, line.exposure_s)
         self._now += timedelta(seconds=self._rig.readout_s(line.binning))
         self.taken[line.id] = self.taken.get(line.id, 0) + 1
+        self._since_dither += 1
 
     def _spend(self, kind: str, candidate: Candidate, seconds: float) -> None:
         ends = self._now + timedelta(seconds=seconds)

@@ -48,6 +48,10 @@ def orders_words(plan: NightPlan, rig: Rig) -> list[str]:
     told.append(
         f"on target within {orders.target_reach_px:g} px; wandered by under {orders.target_keep_arcmin:g}′"
     )
+    if orders.dither_once_a_round or orders.dither_every_frames is not None:
+        often = [f"every {orders.dither_every_frames} frames"] if orders.dither_every_frames else []
+        often += ["once a round where lines are in turn"] if orders.dither_once_a_round else []
+        told.append(f"dithered {', '.join(often)}, by {orders.dither_px:g} px at most")
     return told
 
 

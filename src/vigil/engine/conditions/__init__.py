@@ -8,6 +8,7 @@ from vigil.engine.conditions.angle import AtAngle
 from vigil.engine.conditions.cold import Cold
 from vigil.engine.conditions.connected import Connected
 from vigil.engine.conditions.disk import Disk
+from vigil.engine.conditions.dithered import Dithered
 from vigil.engine.conditions.focus import FocusFresh
 from vigil.engine.conditions.heated import Heated
 from vigil.engine.conditions.in_filter import InFilter
@@ -67,6 +68,7 @@ def _chosen(
         (focused, FocusFresh()),
         (True, AtAngle()),
         (True, OnTarget()),
+        (True, Dithered()),
         (filtered, InFilter()),
     ]
     return tuple(condition for wanted, condition in every if wanted)

@@ -42,4 +42,5 @@ class OnTarget(Condition):
     def activity(self, view: View) -> Centre:
         block = view.candidate.block
         focus = view.focus_position_for(view.rig.wheel.solve_through if view.rig.wheel else "")
-        return Centre(block.id, block.target.name, block.target.ra_deg, block.target.dec_deg, focus)
+        aim = view.night.aim_deg(block.id, block.target.ra_deg, block.target.dec_deg)
+        return Centre(block.id, block.target.name, *aim, focus)
