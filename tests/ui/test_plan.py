@@ -204,3 +204,45 @@ def test_a_rehearsal_runs_in_a_process_of_its_own() -> None:
     with pytest.raises(NotRehearsed) as stopped:
         rehearse_apart(short_plan(count=1), demo_rig(), stopped=lambda: True)
     assert stopped.value.stopped
+
+
+def test_lines_blocks_and_orders_are_edited_where_they_stand(stage: Stage) -> None:
+    night, plan = stage.workspace("Night"), stage.session.plan
+    (text,) = night.text.blocks
+    row = text.lines[0]
+    assert row.details.isHidden()
+    row.more.click()
+    assert not row.details.isHidden()
+    row.lasts.click()
+    assert plan.plan.blocks[0].lines[0].as_long_as_it_lasts and not row.count.isEnabled()
+    assert "fit" in row.done.text()
+    row.moon.setCurrentIndex(2)
+    row.moon.activated.emit(2)
+    assert plan.plan.blocks[0].lines[0].moon == "down"
+    row.gain.setText("120")
+    stage.qtbot.keyClick(row.gain, Qt.Key.Key_Return)
+    row.binning.setText("7")
+    stage.qtbot.keyClick(row.binning, Qt.Key.Key_Return)
+    line = plan.plan.blocks[0].lines[0]
+    assert (line.gain, line.binning) == (120, 1) and "binning" in night.text.said.text()
+    row.on.click()
+    assert plan.plan.blocks[0].lines[0].off and row.done.text() == "off"
+    text.on.click()
+    assert plan.plan.blocks[0].off and "switched off" in night.trouble.text
+    for field, typed, name, value in (
+        (night.text.dither, "4", "dither_every_frames", 4),
+        (night.text.dither_px, "12.5", "dither_px", 12.5),
+        (night.text.dither, "", "dither_every_frames", None),
+    ):
+        field.setText(typed)
+        stage.qtbot.keyClick(field, Qt.Key.Key_Return)
+        assert getattr(plan.plan.orders, name) == value
+    night.text.dither.setText("often")
+    stage.qtbot.keyClick(night.text.dither, Qt.Key.Key_Return)
+    assert "dither every" in night.text.said.text()
+    night.text.refocus.click()
+    assert plan.plan.orders.focus_after_flip
+    while plan.undoable:
+        plan.undo()
+    assert plan.plan == model().plan.model_copy(update={"name": plan.plan.name, "blocks": plan.plan.blocks})
+    assert not plan.plan.blocks[0].off and not plan.plan.blocks[0].lines[0].off

@@ -227,7 +227,7 @@ def test_every_control_of_every_device_asks_for_what_it_says(stage: Stage) -> No
     typed = {
         "exposure_s": "3", "binning": "2", "set_point_c": "-5", "position": "20000", "steps": "-15",
         "ra": "05 16", "dec": "+34", "angle_deg": "45", "degrees": "5", "step": "7", "percent": "30",
-        "within_deg": "2",
+        "within_deg": "2", "reach_px": "4",
     }  # fmt: skip
     tried: set[tuple[str, str]] = set()
     for part in parts_of(full):

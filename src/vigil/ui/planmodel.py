@@ -6,7 +6,7 @@ from pathlib import Path
 from pydantic import ValidationError
 
 from vigil.documents.ids import unused
-from vigil.documents.plan import Block, ExposureLine, NightPlan, Span, contradictions
+from vigil.documents.plan import Block, ExposureLine, NightPlan, Span, StandingOrders, contradictions
 from vigil.documents.rig import Rig
 from vigil.documents.store import explain, save
 from vigil.ui.undoable import Undoable
@@ -85,6 +85,15 @@ class PlanModel(Undoable[NightPlan]):
             raise ValueError("; ".join(explain(problem))) from None
         if blocks != list(self.plan.blocks):
             self._change(words, self._with_blocks(blocks))
+
+    def edit_orders(self, words: str, **values: object) -> None:
+        """Change standing orders. Raises ValueError with what was wrong and what would be right."""
+        try:
+            orders = StandingOrders.model_validate({**self.plan.orders.model_dump(), **values})
+        except ValidationError as problem:
+            raise ValueError("; ".join(explain(problem))) from None
+        if orders != self.plan.orders:
+            self._change(words, self.plan.model_copy(update={"orders": orders}))
 
     def edit_line(self, block_id: str, line_id: str, **values: object) -> None:
         """Change fields of a line. Raises ValueError with what was wrong and what would be right."""

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QWidget
 
 from vigil.ui import words
 from vigil.ui.marks import paint_mark
-from vigil.ui.picture import TimePicture, elided, write
+from vigil.ui.picture import TimePicture, elided, text_width, write
 from vigil.ui.session import Session
 from vigil.ui.theme import Size, text_font, theme
 
@@ -73,12 +73,14 @@ class Ribbon(TimePicture):
             whole = exposed.outcome in ("", "done")
             painter.setBrush(theme.colour("accent_fill", 1.0 if whole else 0.35))
             painter.drawRect(QRectF(left, _BAR_TOP + 1, max(0.5, right - left + 0.6), _BAR_HEIGHT - 2))
-        for begins, ends, label in self._planned():
+        planned = sorted(self._planned(), key=lambda bar: bar[0])
+        for n, (begins, ends, label) in enumerate(planned):
             left, right = self.x(begins), self.x(ends)
+            following = self.x(planned[n + 1][0]) if n + 1 < len(planned) else float(self.width())
             inside = elided(label, text_font(), right - left - 14)
             if inside == label:
                 write(painter, QPointF(left + 8, _BAR_TOP + 17), label)
-            else:  # too short a bar: beside it
+            elif right + 6 + text_width(label, text_font()) < following:  # too short a bar: beside it
                 write(painter, QPointF(right + 6, _BAR_TOP + 17), label)
 
     def _paint_marks(self, painter: QPainter) -> None:

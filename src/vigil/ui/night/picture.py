@@ -29,6 +29,7 @@ class NightPicture(AltitudePicture):
         super().__init__(session)
         self.chosen_block = ""
         self.rehearsal: Account | None = None
+        self._names: list[QRectF] = []
         self.setAccessibleName("Altitudes and blocks of the night")
         self.setMinimumHeight(300)
         session.night_changed.connect(self.update)
@@ -61,6 +62,7 @@ class NightPicture(AltitudePicture):
             painter.drawLine(QPointF(rect.left(), y), QPointF(rect.right(), y))
             write(painter, QPointF(rect.left() + 4, y - 3), f"{altitude}°", "soft", font)
         ahead = self.session.plan_ahead()
+        self._names = []
         for i, block in enumerate(self._blocks):
             self._paint_block_curve(painter, i, block, ahead)
         self.paint_hours(painter, rect.bottom() + 14, rect.bottom(), rect.bottom() + 3)
@@ -117,7 +119,12 @@ class NightPicture(AltitudePicture):
         half = text_width(block.target.name, text_font(strong=True)) / 2 + 4
         x = min(max(self.span_left + half, x), self.span_left + self.span_width - half)
         y = max(14.0, self.y(float(altitudes[highest])) - 8)
-        write(painter, QPointF(x, y), block.target.name, role, text_font(strong=True), CENTRE)
+        place = QRectF(x - half, y - 14, 2 * half, 18)
+        while any(place.intersects(other) for other in self._names):
+            place.translate(0, 16)
+        self._names.append(place)
+        where = QPointF(x, place.bottom() - 4)
+        write(painter, where, block.target.name, role, text_font(strong=True), CENTRE)
 
     def _times(self, block: Block, ahead: Forecast) -> list[tuple[datetime, datetime]]:
         """When the block has been, and will be, exposed; exposures one after another joined."""

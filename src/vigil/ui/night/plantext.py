@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QEvent, QObject, pyqtSignal
 from PyQt6.QtGui import QMouseEvent
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from vigil.documents.plan import Block, ExposureLine
 from vigil.planning.plantext import span_words
@@ -14,7 +14,9 @@ from vigil.ui.pieces import Choice, OneLine, button, label, row, wrapped
 from vigil.ui.session import Session
 from vigil.ui.theme import Size, set_styled
 
-_MOST_FRAMES, _LONGEST_S = 9999, 3600.0
+_MOST_FRAMES, _LONGEST_S, _MOST_GAIN = 9999, 3600.0, 100_000
+_MOON_IS = ("anywhere", "up", "down")
+_MOON = ("any moon", "moon up", "moon down")
 
 
 class LineRow(QWidget):
@@ -25,31 +27,86 @@ class LineRow(QWidget):
     ) -> None:
         super().__init__()
         self._session, self.block_id, self.line_id = session, block.id, line.id
+        self._differed = False
         self.filter = Choice()
         self.filter.setAccessibleName("Filter")
         self.filter.setToolTip("Filter")
         self.filter.addItems(session.rig.filter_names or [""])
-        self.filter.setFixedWidth(60)
+        self.filter.setFixedWidth(58)
         if not session.rig.filter_names:
             self.filter.hide()
         self.filter.activated.connect(self._filter_chosen)
         self._said = said
+        self.on = QCheckBox()
+        self.on.setAccessibleName("This line is on")
+        self.on.setToolTip("Switch this line off: it stays in the plan, and isn't taken")
+        self.on.clicked.connect(lambda on: self._try(lambda: self._edit(off=not on)))
         self.count = ValueField("How many frames", self._set_count, said)
-        self.count.setFixedWidth(46)
+        self.count.setFixedWidth(42)
         self.exposure = ValueField("Exposure in seconds", self._set_exposure, said)
-        self.exposure.setFixedWidth(50)
+        self.exposure.setFixedWidth(46)
         self.done = label("", "number")
-        self.remove = button(words.TIMES, "plain", "Remove this line")
+        self.remove = button("Remove", "plain", "Remove this line (undo: Ctrl+Z)")
         self.remove.setAccessibleName("Remove this exposure line")
-        self.remove.setFixedWidth(20)
         self.remove.clicked.connect(self._remove)
-        layout = row(
-            self.filter, self.count, label(words.TIMES, "soft"), self.exposure, label("s", "soft"), gap=4
+        self.more = button("…", "plain", "Moon, as long as it lasts, gain, binning, remove")
+        self.more.setAccessibleName("More about this line")
+        self.more.setCheckable(True)
+        self.more.setFixedWidth(28)
+        self.more.toggled.connect(self._show_more)
+        main = row(
+            self.on,
+            self.filter,
+            self.count,
+            label(words.TIMES, "soft"),
+            self.exposure,
+            label("s", "soft"),
+            gap=4,
         )
-        layout.addStretch(1)
-        layout.addWidget(self.done)
-        layout.addWidget(self.remove)
-        self.setLayout(layout)
+        main.addStretch(1)
+        for part in (self.done, self.more):
+            main.addWidget(part)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(3)
+        layout.addLayout(main)
+        layout.addWidget(self._made_details())
+
+    def _made_details(self) -> QWidget:
+        """What most lines leave as it is; shown where it differs, or when asked for."""
+        self.lasts = QCheckBox("as long as it lasts")
+        self.lasts.setToolTip("As many frames as the span holds, in place of a number")
+        self.lasts.clicked.connect(lambda on: self._try(lambda: self._edit(as_long_as_it_lasts=on)))
+        self.moon = Choice()
+        self.moon.setAccessibleName("Only while the moon is")
+        self.moon.addItems(_MOON)
+        self.moon.activated.connect(lambda n: self._try(lambda: self._edit(moon=_MOON_IS[n])))
+        self.gain = ValueField("Gain; empty is the rig's", self._set_gain, self._said)
+        self.binning = ValueField("Binning", self._set_binning, self._said)
+        for field in (self.gain, self.binning):
+            field.setFixedWidth(40)
+        self.details = QWidget()
+        inner = QVBoxLayout(self.details)
+        inner.setContentsMargins(22, 0, 0, 4)
+        inner.setSpacing(4)
+        first = row(self.lasts, self.moon, gap=8)
+        first.addStretch(1)
+        second = row(label("gain", "small"), self.gain, label("binning", "small"), self.binning, gap=6)
+        second.addStretch(1)
+        second.addWidget(self.remove)
+        inner.addLayout(first)
+        inner.addLayout(second)
+        self.details.hide()
+        return self.details
+
+    def _show_more(self, on: bool) -> None:
+        self.details.setVisible(on)
+
+    def _set_gain(self, text: str) -> None:
+        self._edit(gain=None if not text.strip() else whole_number(text, "gain", 0, _MOST_GAIN))
+
+    def _set_binning(self, text: str) -> None:
+        self._edit(binning=whole_number(text, "binning", 1, 4))
 
     def _filter_chosen(self, index: int) -> None:
         self._try(lambda: self._edit(filter=self.filter.itemText(index)))
@@ -76,9 +133,37 @@ class LineRow(QWidget):
         self.filter.setCurrentText(line.filter)
         self.count.show_value(f"{line.count}")
         self.exposure.show_value(f"{line.exposure_s:g}")
-        for field in (self.filter, self.count, self.exposure, self.remove):
+        self.on.setChecked(not line.off)
+        self.lasts.setChecked(line.as_long_as_it_lasts)
+        self.moon.setCurrentIndex(_MOON_IS.index(line.moon))
+        self.gain.show_value("" if line.gain is None else f"{line.gain}")
+        self.binning.show_value(f"{line.binning}")
+        differs = (
+            line.as_long_as_it_lasts or line.moon != "anywhere" or line.gain is not None or line.binning > 1
+        )
+        if differs and not self._differed:
+            self.more.setChecked(True)
+        self._differed = differs
+        fields = (
+            self.filter,
+            self.exposure,
+            self.remove,
+            self.on,
+            self.lasts,
+            self.moon,
+            self.gain,
+            self.binning,
+        )
+        for field in fields:
             field.setEnabled(not locked)
-        if fitting < line.count:
+        self.count.setEnabled(not locked and not line.as_long_as_it_lasts)
+        if line.off:
+            self.done.setText("off")
+            set_styled(self.done, "role", "number")
+        elif line.as_long_as_it_lasts:
+            self.done.setText(f"{done} done" if done else f"{fitting} fit")
+            set_styled(self.done, "role", "number")
+        elif fitting < line.count:
             self.done.setText(f"{fitting} fit")
             set_styled(self.done, "role", "warn")
         else:
@@ -96,6 +181,12 @@ class BlockText(QWidget):
         self._session, self.block_id, self._said = session, block.id, said
         self.name = OneLine(strong=True, size=Size.HEAD)
         self.name.say(block.target.name)
+        self.on = QCheckBox()
+        self.on.setAccessibleName(f"{block.target.name} is on")
+        self.on.setToolTip("Switch this block off: it stays in the plan, and isn't taken")
+        self.on.clicked.connect(
+            lambda on: session.plan.edit_block(self.block_id, "switching a block", off=not on)
+        )
         self.span = wrapped("", "small")
         self.earlier = button("↑", "plain", "Earlier in the plan")
         self.later = button("↓", "plain", "Later in the plan")
@@ -108,6 +199,8 @@ class BlockText(QWidget):
         self.remove.clicked.connect(lambda: session.plan.remove_block(self.block_id))
         head = QHBoxLayout()
         head.setSpacing(0)
+        head.addWidget(self.on)
+        head.addSpacing(4)
         head.addWidget(self.name, 1)
         for tool in (self.earlier, self.later, self.remove):
             head.addWidget(tool)
@@ -126,7 +219,7 @@ class BlockText(QWidget):
             "Camera's temperature for this block, °C; empty is the rig's", self._set_point, said
         )
         self.set_point.setFixedWidth(44)
-        self.cold_words = label("camera at", "small"), label("°C", "small")
+        self.cold_words = label("at", "small"), label("°C", "small")
         self.go = button("Go there", "plain", "Slew, turn where it has an angle, and centre, now")
         self.go.setAccessibleName(f"Go to {block.target.name}")
         self.go.clicked.connect(lambda: session.go_to(session.plan.block(self.block_id).target))
@@ -157,6 +250,8 @@ class BlockText(QWidget):
         state, ahead = session.tonight.state, session.plan_ahead()
         fitting = {line.line: line.fitting for line in ahead.lines}
         self.span.setText(span_words(block.span))
+        self.on.setChecked(not block.off)
+        self.on.setEnabled(not locked)
         for line_row, line in zip(self.lines, block.lines, strict=True):
             fits = fitting.get(line.id, line.count) if session.run != "over" else line.count
             line_row.show_line(line, state.done(line.id), fits, locked)
@@ -196,6 +291,7 @@ class PlanText(QWidget):
         layout.setSpacing(4)
         layout.addWidget(label("Each exposure needs", "section"))
         layout.addWidget(self._orders)
+        layout.addLayout(self._made_orders())
         layout.addSpacing(4)
         layout.addLayout(self._block_area)
         layout.addWidget(self.said)
@@ -206,6 +302,39 @@ class PlanText(QWidget):
         session.plan.changed.connect(self.refresh)
         session.night_changed.connect(self.refresh)
         self.refresh()
+
+    def _made_orders(self) -> QVBoxLayout:
+        """The standing orders that are edited here."""
+        plan = self._session.plan
+        self.dither = ValueField("Dither every so many frames; empty is off", self._set_dither, self.say)
+        self.dither_px = ValueField("Dither by so many pixels at most", self._set_dither_px, self.say)
+        for field in (self.dither, self.dither_px):
+            field.setFixedWidth(40)
+        self.refocus = QCheckBox("focus anew after the flip")
+        self.refocus.clicked.connect(
+            lambda on: plan.edit_orders("refocusing after the flip", focus_after_flip=on)
+        )
+        every = row(
+            label("dither every", "small"),
+            self.dither,
+            label("frames, by", "small"),
+            self.dither_px,
+            label("px", "small"),
+            gap=4,
+        )
+        every.addStretch(1)
+        made = QVBoxLayout()
+        made.setSpacing(4)
+        made.addLayout(every)
+        made.addWidget(self.refocus)
+        return made
+
+    def _set_dither(self, text: str) -> None:
+        every = None if not text.strip() else whole_number(text, "dither every", 1, 999)
+        self._session.plan.edit_orders("dithering", dither_every_frames=every)
+
+    def _set_dither_px(self, text: str) -> None:
+        self._session.plan.edit_orders("dithering", dither_px=number(text.removesuffix("px"), "by", 0, 200))
 
     def say(self, problem: str) -> None:
         """What is wrong with a value, by the lines."""
@@ -222,6 +351,16 @@ class PlanText(QWidget):
         for i, (text, block) in enumerate(zip(self.blocks, plan.blocks, strict=True)):
             text.refresh(block, i == 0, i == len(plan.blocks) - 1)
         orders, camera = plan.orders, self._session.rig.camera
+        locked = bool(self._session.plan.locked)
+        every = orders.dither_every_frames
+        self.dither.show_value("" if every is None else f"{every}")
+        self.dither.setPlaceholderText("off")
+        self.dither_px.show_value(f"{orders.dither_px:g}")
+        self.refocus.setChecked(orders.focus_after_flip)
+        mount = self._session.rig.mount
+        self.refocus.setVisible(mount is not None and mount.flip is not None)
+        for part in (self.dither, self.dither_px, self.refocus):
+            part.setEnabled(not locked)
         cooler = camera.cooler if camera else None
         cold = (
             f"camera at {words.signed(cooler.set_point_c, 0)} °C ± {orders.camera_within_c:g} · "

@@ -77,6 +77,7 @@ class NightWorkspace(Workspace):
         assert isinstance(inspector_layout, QVBoxLayout)
         inspector_layout.setStretch(3, 1)
         self.build(main, inspector)
+        self.first = self.start
         self.start.clicked.connect(session.start_night)
         self.undo.clicked.connect(session.plan.undo)
         self.redo.clicked.connect(session.plan.redo)
