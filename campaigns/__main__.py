@@ -3,7 +3,18 @@
 import json
 import sys
 
-from campaigns import flips, matches, mosaicfields, nights, physics, rigs, skyoracle, solving, turns
+from campaigns import (
+    flips,
+    matches,
+    mosaicfields,
+    nights,
+    physics,
+    randomnights,
+    rigs,
+    skyoracle,
+    solving,
+    turns,
+)
 
 CAMPAIGNS = {
     "flips": flips.campaign,
@@ -12,6 +23,7 @@ CAMPAIGNS = {
     "sky": skyoracle.campaign,
     "solving": solving.campaign,
     "nights": nights.campaign,
+    "random": randomnights.campaign,
     "rigs": rigs.campaign,
     "turns": turns.campaign,
     "physics": physics.campaign,

@@ -80,6 +80,14 @@ def rig_wanted(args: argparse.Namespace) -> tuple[Rig, Path]:
     return load_document(Rig, path), path
 
 
+def plan_wanted(args: argparse.Namespace, rig: Rig) -> NightPlan:
+    """The plan that is named, or the demo's, made to fit the rig where asked for. Raises BadInput."""
+    if args.plan is None and not args.demo:
+        raise BadInput("which plan? Name a night plan's file, or give --demo")
+    path = Path(args.plan) if args.plan else demo_file("plan.json")
+    return load_fitting(path, rig, args.fit or args.plan is None)
+
+
 def scenario_path(wanted: str) -> Path:
     """The file behind the name of a scenario that ships with Vigil, or a path. Raises BadInput."""
     if "/" in wanted or wanted.endswith(".json"):

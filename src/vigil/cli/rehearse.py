@@ -9,10 +9,11 @@ from datetime import UTC, datetime, timedelta
 from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from vigil.cli import NOT_ALL, OK, BadInput
 from vigil.cli.assemble import seed_of
-from vigil.cli.files import demo_file, load_fitting, rig_wanted, scenario_wanted
+from vigil.cli.files import plan_wanted, rig_wanted, scenario_wanted
 from vigil.cli.rehearsing import rehearsed
 from vigil.documents.plan import NightPlan, contradictions
 from vigil.documents.rig import Rig
@@ -30,11 +31,7 @@ _BEFORE_DUSK = timedelta(minutes=30)
 def run(args: argparse.Namespace) -> int:
     """0 all frames are taken, 3 not all, 2 bad input."""
     rig, _ = rig_wanted(args)
-    if args.plan is None and not args.demo:
-        raise BadInput("which plan? Name a night plan's file, or give --demo")
-    plan = load_fitting(
-        Path(args.plan) if args.plan else demo_file("plan.json"), rig, args.fit or args.plan is None
-    )
+    plan = plan_wanted(args, rig)
     wrong = contradictions(plan, rig)
     if wrong:
         raise BadInput("; ".join(wrong))
@@ -66,18 +63,12 @@ def _starts_at(date: str | None, rig: Rig) -> datetime | None:
         noon = datetime.fromisoformat(f"{date}T12:00") if date else datetime.now(UTC)
     except ValueError:
         raise BadInput(f"--date {date!r} is no date; write it as 2027-01-12") from None
-    at = noon if date is None else noon.replace(tzinfo=local_zone(rig))
+    at = noon if date is None else noon.replace(tzinfo=ZoneInfo(rig.site.time_zone))
     sun = twilights(local_noon_before(at, rig.site.time_zone), rig.site.place())
     dusk = sun.sunset or sun.civil_dusk
     if dusk is None:
         raise BadInput("the sun doesn't set on that day")
     return dusk - _BEFORE_DUSK
-
-
-def local_zone(rig: Rig) -> Any:
-    from zoneinfo import ZoneInfo
-
-    return ZoneInfo(rig.site.time_zone)
 
 
 def summary(plan: NightPlan, told: Account) -> dict[str, Any]:
@@ -105,7 +96,7 @@ def summary(plan: NightPlan, told: Account) -> dict[str, Any]:
 
 def in_words(plan: NightPlan, rig: Rig, told: Account, result: Rehearsed) -> list[str]:
     """For people: what ran when, what failed, what was lost and why."""
-    zone = local_zone(rig)
+    zone = ZoneInfo(rig.site.time_zone)
     lines = [f"{plan.name}, rehearsed: {told.frames} of {plan.wanted} frames"]
     for spell in _joined(told):
         begins, ends = (f"{t.astimezone(zone):%H:%M}" for t in (spell["begins"], spell["ends"]))

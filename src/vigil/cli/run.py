@@ -11,9 +11,8 @@ from typing import Any, Protocol
 from vigil.cli import BAD_INPUT, NO_KEEPER, NOT_ALL, OK, BadInput
 from vigil.cli.files import (
     check_speed,
-    demo_file,
-    load_fitting,
     own_folders,
+    plan_wanted,
     rig_wanted,
     scenario_words,
 )
@@ -65,11 +64,7 @@ class JsonDisplay:
 def run(args: argparse.Namespace) -> int:
     """0 all frames taken, 3 not all, 2 bad input, 4 no keeper; 0 also when the night is left running."""
     rig, rig_path = rig_wanted(args)
-    if args.plan is None and not args.demo:
-        raise BadInput("which plan? Name a night plan's file, or give --demo")
-    plan = load_fitting(
-        Path(args.plan) if args.plan else demo_file("plan.json"), rig, args.fit or args.plan is None
-    )
+    plan = plan_wanted(args, rig)
     if (args.virtual or args.speed != 1) and rig.simulated is None:
         raise BadInput(f"--virtual and --speed are for simulated rigs; {rig.name} is not simulated")
     check_speed(args.speed)
