@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from vigil.ui.picture import RIGHT, Picture, elided, text_width, write
 from vigil.ui.theme import Size, number_font, text_font, theme
+from vigil.ui.words import MINUS
 
 _ROW, _GAUGE_ROW = 20, 24
 _NEAR = 0.5
@@ -109,10 +110,11 @@ class Conditions(Picture):
 
 
 def _numbers(line: dict[str, Any]) -> str:
+    value = f"{line['value']:g}".replace("-", MINUS)
     if not line["at_least"]:
-        return f"{line['value']:g} of {line['limit']:g} {line['unit']}"
+        return f"{value} of {line['limit']:g} {line['unit']}".strip()
     least = f", least {line['limit']:g}" if line["limit"] else ""
-    return f"{line['value']:g} {line['unit']}{least}"
+    return f"{value} {line['unit']}{least}"
 
 
 def _share(line: dict[str, Any]) -> float:
