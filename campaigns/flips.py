@@ -108,11 +108,13 @@ def judged(number: int) -> dict[str, Any]:
     flips = [e for e in events if e.kind is Kind.ACTIVITY_STARTED and e.values["kind"] == "flip"]
     ended = [e for e in events if e.kind is Kind.ACTIVITY_ENDED and e.values["kind"] == "flip"]
     frame_s = plan.blocks[0].lines[0].exposure_s + rig.readout_s()
-    early = [
-        e
-        for e in flips
-        if decide(rule, hour_angle_min(target.ra_deg, target.dec_deg, rig, e.at), frame_s).next is Next.SHOOT
-    ]
+    early = []
+    for e in flips:
+        # by the mount's own axis: near the pole it may stand minutes beside the target
+        own = next((s for at, s in reversed(tracked) if at <= e.at), None)
+        place = (own.ra_deg, own.dec_deg) if own is not None else (target.ra_deg, target.dec_deg)
+        if decide(rule, hour_angle_min(*place, rig, e.at), frame_s).next is Next.SHOOT:
+            early.append(e)
     done = [e for e in ended if e.values["outcome"] == "done"]
     return {
         **facts,

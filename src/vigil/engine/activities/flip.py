@@ -21,7 +21,9 @@ _PAST_S = 5.0
 
 @dataclass(frozen=True)
 class Flip(Activity):
-    """`angle_before_deg` is the camera's position angle by the last solved frame, None where unknown."""
+    """The place is where the mount says it is, so that its hour angle is that of the axis; the target is
+    centred afterwards. `angle_before_deg` is the camera's position angle by the last solved frame, None
+    where unknown."""
 
     KIND = "flip"
     DEVICES = frozenset({"camera", "filter wheel", "focuser", "mount"})

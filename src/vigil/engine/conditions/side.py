@@ -26,7 +26,9 @@ class RightSide(Condition):
         away = separation_deg(view.mount.ra_deg, view.mount.dec_deg, target.ra_deg, target.dec_deg)
         if view.mount.parked or float(away) > NEAR_DEG:
             return Check(Standing.MET, "the slew to the target chooses it")
-        here = hour_angle_min(target.ra_deg, target.dec_deg, view.rig, start)
+        # the window is the mount's own: near the pole its axis may stand minutes beside the target's hour
+        # angle
+        here = hour_angle_min(view.mount.ra_deg, view.mount.dec_deg, view.rig, start)
         side = side_of(view)
         if side is PierSide.UNKNOWN:
             return Check(Standing.MET, "the mount says nothing, and no slew of ours was made")
@@ -42,11 +44,12 @@ class RightSide(Condition):
         return Check(Standing.NOT_MET, told.words, (gauge,))
 
     def activity(self, view: View) -> Flip:
-        target, angle = view.candidate.block.target, view.night.angle
+        target, angle, mount = view.candidate.block.target, view.night.angle, view.mount
+        place = (mount.ra_deg, mount.dec_deg) if mount is not None else (target.ra_deg, target.dec_deg)
         focus = view.focus_position_for(view.rig.wheel.solve_through if view.rig.wheel else "")
         before = angle.position_angle_deg if angle is not None else None
         refocus = view.plan.orders.focus_after_flip
-        return Flip(target.name, target.ra_deg, target.dec_deg, focus, before, refocus)
+        return Flip(target.name, *place, focus, before, refocus)
 
 
 def side_of(view: View) -> PierSide:
