@@ -22,15 +22,20 @@ def run(folder: Path, scenario: Scenario | None = None, seed: int = 1) -> Rehear
     return rehearsed(PLAN, RIG, scenario or Scenario(), seed, folder)
 
 
-def test_the_same_seed_is_the_same_night(tmp_path: Path) -> None:
-    one, other = run(tmp_path), run(tmp_path)
-    assert one.events == other.events
-    assert [e.at for e in run(tmp_path, seed=2).events] != [e.at for e in one.events]
-    assert list(tmp_path.iterdir()) == [], "a rehearsal writes nothing"
+@pytest.fixture(scope="module")
+def clear(tmp_path_factory: pytest.TempPathFactory) -> Rehearsed:
+    folder = tmp_path_factory.mktemp("rehearsal")
+    result = run(folder)
+    assert list(folder.iterdir()) == [], "a rehearsal writes nothing"
+    return result
 
 
-def test_a_clear_night_is_that_of_the_timetable(tmp_path: Path) -> None:
-    result = run(tmp_path)
+def test_another_seed_is_another_night(clear: Rehearsed, tmp_path: Path) -> None:
+    assert [e.at for e in run(tmp_path, seed=2).events] != [e.at for e in clear.events]
+
+
+def test_a_clear_night_is_that_of_the_timetable(clear: Rehearsed) -> None:
+    result = clear
     told = account(PLAN, result.events)
     assert told.frames == PLAN.wanted == len(result.state.saved) and told.lost_s == {}
     assert set(told.closing.values()) == {"done"} and all(not x.why for x in told.lines)

@@ -192,4 +192,4 @@ def test_policies_pause_longer_and_end() -> None:
     assert all(p.later_s > 0 and (p.tries >= 2 or kind == "turn by hand") for kind, p in POLICIES.items())
     # pointing and safety are never waived
     waived = {kind for kind, p in POLICIES.items() if p.then is GiveUp.WAIVE}
-    assert waived == {"focus", "heat", "turn camera", "turn by hand"}
+    assert waived == {"dither", "focus", "heat", "turn camera", "turn by hand"}

@@ -109,17 +109,14 @@ def test_a_mount_that_stays_on_its_side_is_noticed_and_held(tmp_path: Path) -> N
 
 
 def test_a_mount_that_refuses_for_a_while_flips_later(tmp_path: Path) -> None:
-    plain = night_over_the_meridian(tmp_path)
-    assert sum("flip done" in line for line in plain) == 1
-    at_min = 70.0
-    refused = Fault(kind=FaultKind.SLEW_REFUSED, device="mount", at_min=at_min - 10, minutes=3)
+    refused = Fault(kind=FaultKind.SLEW_REFUSED, device="mount", at_min=60.0, minutes=3)
     told = night_over_the_meridian(tmp_path, refused)
     assert sum("flip done" in line for line in told) == 1 and "held" not in " ".join(told)
 
 
-@pytest.mark.parametrize("number", [2, 40])
-def test_a_sample_of_the_campaign(number: int) -> None:
-    found = judged(number)
+def test_a_sample_of_the_campaign() -> None:
+    """Near the pole, by a mount that doesn't tell its side, where the axis stands beside the target."""
+    found = judged(218)
     assert right(found), found
 
 
