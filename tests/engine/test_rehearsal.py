@@ -70,3 +70,15 @@ def test_a_real_rig_must_be_told_when(tmp_path: Path) -> None:
     evening = datetime(2027, 3, 1, 17, 30, tzinfo=UTC)
     told = account(PLAN, rehearsed(PLAN, real, Scenario(), 1, tmp_path, evening).events)
     assert told.frames == PLAN.wanted
+
+
+def test_a_line_that_takes_what_time_there_is_makes_no_night_incomplete(clear: Rehearsed) -> None:
+    lasting = [
+        line.model_copy(update={"as_long_as_it_lasts": n == 0}) for n, line in enumerate(PLAN.blocks[0].lines)
+    ]
+    plan = PLAN.model_copy(update={"blocks": [PLAN.blocks[0].model_copy(update={"lines": lasting})]})
+    told = account(plan, clear.events)
+    assert told.frames > plan.wanted and told.complete
+    more = [line.model_copy(update={"count": 99}) for line in PLAN.blocks[0].lines]
+    greedy = PLAN.model_copy(update={"blocks": [PLAN.blocks[0].model_copy(update={"lines": more})]})
+    assert not account(greedy, clear.events).complete

@@ -52,7 +52,7 @@ def run(args: argparse.Namespace) -> int:
         print(json.dumps({"kind": "summary", "seed": seed, **summary(plan, told)}, ensure_ascii=False))
     else:
         print("\n".join(in_words(plan, rig, told, result)))
-    return OK if told.frames == plan.wanted else NOT_ALL
+    return OK if told.complete else NOT_ALL
 
 
 def _starts_at(date: str | None, rig: Rig) -> datetime | None:

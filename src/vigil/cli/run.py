@@ -188,4 +188,5 @@ async def _finish(link: SocketLink, ours: bool, state: NightState, display: Disp
         }
     )
     closed = all(part["outcome"] != "failed" for part in state.closing)
-    return OK if len(frames) == status.wanted and closed else NOT_ALL
+    taken = all(line["done"] >= line["wanted"] for line in status.lines)
+    return OK if taken and closed else NOT_ALL

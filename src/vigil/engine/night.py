@@ -9,6 +9,7 @@ from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
+from vigil.devices.errors import DeviceError
 from vigil.devices.protocols import Devices
 from vigil.devices.supervised import POLL_S, Rigged
 from vigil.documents.events import Kind
@@ -450,8 +451,14 @@ class Night:
         words = self._limit.crossed(self._rig, mount.state, side, self._clock.utcnow())
         if words is None:
             return
-        await mount.do("stop tracking", POLL_S * 10, lambda m: m.track(False))
-        await self._recorder.record(Kind.GUARDED, {"device": "mount", "guard": "limit"}, words)
+        try:
+            await mount.do("stop tracking", POLL_S * 10, lambda m: m.track(False), tries=1)
+        except DeviceError as problem:
+            # the next second tries again: a guard never ends the night's own watch
+            log.error("the mount at its limit would not stop tracking: %s", problem)
+            return
+        values = {"device": "mount", "guard": "limit"}
+        await self._recorder.record_if_possible(Kind.GUARDED, values, words)
         if self._recorder.state.run is RunState.RUNNING:
             self.hold(words, now=True)
 

@@ -54,6 +54,11 @@ class Account:
     def frames(self) -> int:
         return sum(line.taken for line in self.lines)
 
+    @property
+    def complete(self) -> bool:
+        """Whether every line has all that was wanted of it."""
+        return all(line.taken >= line.wanted for line in self.lines)
+
     def of_kind(self, kind: str) -> tuple[Spell, ...]:
         return tuple(spell for spell in self.spells if spell.kind == kind)
 

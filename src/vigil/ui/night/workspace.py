@@ -146,7 +146,7 @@ class NightWorkspace(Workspace):
                 said += f" · before, {other}"
             if run.stale:
                 said = f"as the plan was: {said}"
-            self.rehearsed.say(said, "warn" if run.account.lost_s or _short(run.account) else "accent")
+            self.rehearsed.say(said, "warn" if run.account.lost_s or not run.account.complete else "accent")
         self.picture.show_rehearsal(None if run.stale or run.busy else run.account)
         self.forget.setVisible(run.account is not None and not run.busy and self.forget.parent() is not None)
 
@@ -220,7 +220,3 @@ def rehearsal_words(told: Account, scenario: str, zone: ZoneInfo) -> str:
 
 def _wanted(told: Account) -> int:
     return sum(line.wanted for line in told.lines)
-
-
-def _short(told: Account) -> bool:
-    return any(line.taken < line.wanted for line in told.lines)

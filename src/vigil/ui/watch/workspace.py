@@ -6,7 +6,7 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from vigil.documents.messages import Command
-from vigil.documents.plan import Block
+from vigil.documents.plan import Block, of_wanted
 from vigil.imaging.stretch import Stretch, auto_stretch
 from vigil.ui import words
 from vigil.ui.actions import Action
@@ -337,7 +337,7 @@ class Watch(Workspace):
         facts = [
             (
                 f"{block.target.name} · {line.filter} {words.exposure(line.exposure_s)}",
-                f"{state.done(line.id)} of {line.count}",
+                of_wanted(line, state.done(line.id)),
             )
             for line in (block.lines[:_MOST_LINES] if block else [])
         ]
