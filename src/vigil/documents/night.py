@@ -224,8 +224,7 @@ def _exposure_ended(state: NightState, event: Event) -> NightState:
 
 
 def _frame_saved(state: NightState, event: Event) -> NightState:
-    saved = {**state.saved, event.values["frame_id"]: event.values}
-    return replace(state, saved=saved)
+    return replace(state, saved={**state.saved, event.values["frame_id"]: event.values})
 
 
 def _frame_measured(state: NightState, event: Event) -> NightState:

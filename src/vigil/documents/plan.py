@@ -136,6 +136,13 @@ class Block(Piece):
     """The camera's for this block; None is the rig's."""
     off: bool = False
 
+    def set_point_on(self, rig: Rig) -> float | None:
+        """Its own, else the rig's; None for a camera without a cooler."""
+        cooler = rig.camera.cooler if rig.camera is not None else None
+        if cooler is None:
+            return None
+        return cooler.set_point_c if self.set_point_c is None else self.set_point_c
+
     @property
     def active_lines(self) -> list[ExposureLine]:
         """Those that are on; none of a block that is off."""
@@ -166,6 +173,12 @@ class StandingOrders(Piece):
     turn_unanswered: Literal["go on as it is", "leave the target out", "hold"] = "go on as it is"
     park_at_end: bool = True
     warm_at_end: bool = True
+
+    def dither_every(self, block: Block) -> int | None:
+        """After how many of a block's frames the next dither is due; None when it is off."""
+        if self.dither_once_a_round and block.order == "in turn":
+            return len(block.active_lines)
+        return self.dither_every_frames
 
 
 class NightPlan(Document):

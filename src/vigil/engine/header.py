@@ -50,9 +50,9 @@ def light_header(
     }
     if candidate.line.filter:
         header["FILTER"] = (candidate.line.filter, "")
-    if camera.cooler is not None:
-        own = candidate.block.set_point_c
-        header["SET-TEMP"] = (camera.cooler.set_point_c if own is None else own, "[degC] set-point")
+    set_point_c = candidate.block.set_point_on(rig)
+    if set_point_c is not None:
+        header["SET-TEMP"] = (set_point_c, "[degC] set-point")
     if camera.bayer is not None and exposure.binning == 1:
         header["BAYERPAT"] = (camera.bayer, "lowest two rows, left to right")
     if focuser is not None:

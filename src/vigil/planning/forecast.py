@@ -187,10 +187,7 @@ class _Run:
         return True
 
     def _dithers(self, block: Block) -> bool:
-        orders = self._plan.orders
-        every = orders.dither_every_frames
-        if orders.dither_once_a_round and block.order == "in turn":
-            every = len(block.active_lines)
+        every = self._plan.orders.dither_every(block)
         return every is not None and self._since_dither >= every
 
     def _flips(self, candidate: Candidate) -> bool:

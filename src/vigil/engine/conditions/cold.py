@@ -28,9 +28,9 @@ class Cold(Condition):
 
 
 def _set_point_c(view: View) -> float:
-    """The block's own, else the rig's."""
-    own = view.candidate.block.set_point_c
-    return _cooler(view).set_point_c if own is None else own
+    wanted = view.candidate.block.set_point_on(view.rig)
+    assert wanted is not None, "only asked of cooled cameras"
+    return wanted
 
 
 def _cooler(view: View) -> CoolerPart:

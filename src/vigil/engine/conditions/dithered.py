@@ -12,7 +12,7 @@ class Dithered(Condition):
     skippable = True
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
-        every = _every(view)
+        every = view.plan.orders.dither_every(view.candidate.block)
         if every is None:
             return Check(Standing.MET, "dithering is off")
         since = view.night.frames_since_dither
@@ -36,10 +36,3 @@ class Dithered(Condition):
             pointing.off_px,
             pointing.off_arcsec,
         )
-
-
-def _every(view: View) -> int | None:
-    orders, block = view.plan.orders, view.candidate.block
-    if orders.dither_once_a_round and block.order == "in turn":
-        return len(block.active_lines)
-    return orders.dither_every_frames
