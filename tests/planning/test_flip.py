@@ -1,6 +1,7 @@
 """The meridian flip's decisions, and what becomes of them in a night."""
 
 import math
+from collections.abc import Callable
 from datetime import timedelta
 from pathlib import Path
 
@@ -11,6 +12,7 @@ from hypothesis import strategies as some
 from campaigns.demo import demo_rig, short_plan
 from campaigns.flips import judged, right
 from vigil.cli.rehearsing import rehearsed
+from vigil.devices.errors import DeviceFault
 from vigil.devices.protocols import MountState, PierSide
 from vigil.documents.events import Kind
 from vigil.documents.rig.mount import FlipWindow
@@ -19,6 +21,7 @@ from vigil.documents.scenario.fault import Fault, FaultKind
 from vigil.engine.guarding import LimitGuard
 from vigil.planning.flip import SIDEREAL_RATE, FlipRule, Next, decide, hour_angle_min, rule_of
 from vigil.planning.forecast import forecast
+from vigil.simulator.observatory import SimObservatory
 
 RULE = FlipRule(earliest_min=5, wanted_min=8, last_min=18, limit_min=20)
 
@@ -79,7 +82,9 @@ def test_the_limit_is_guarded_whatever_goes_on() -> None:
     assert LimitGuard().crossed(rig, east, "west", start + timedelta(hours=1)) is None
 
 
-def night_over_the_meridian(folder: Path, *faults: Fault) -> list[str]:
+def night_over_the_meridian(
+    folder: Path, *faults: Fault, watch: Callable[[SimObservatory], None] = lambda observatory: None
+) -> list[str]:
     rig = demo_rig()
     rig = rig.model_copy(
         update={
@@ -88,9 +93,8 @@ def night_over_the_meridian(folder: Path, *faults: Fault) -> list[str]:
             )
         }
     )
-    events = rehearsed(
-        short_plan(count=12, exposure_s=240), rig, Scenario(faults=list(faults)), 1, folder
-    ).events
+    plan, scenario = short_plan(count=12, exposure_s=240), Scenario(faults=list(faults))
+    events = rehearsed(plan, rig, scenario, 1, folder, watch=watch).events
     return [
         f"{e.kind.value} {e.values.get('kind', '')} {e.values.get('outcome', '')}: {e.reason}"
         for e in events
@@ -100,7 +104,24 @@ def night_over_the_meridian(folder: Path, *faults: Fault) -> list[str]:
 
 def test_a_mount_that_stays_on_its_side_is_noticed_and_held(tmp_path: Path) -> None:
     stays = Fault(kind=FaultKind.STAYS, device="mount", at_min=0, minutes=900)
-    told = night_over_the_meridian(tmp_path, stays)
+    refusals: list[str] = []
+
+    def stubborn(observatory: SimObservatory) -> None:
+        """It doesn't stop tracking either, the first two times."""
+        mount = observatory.truth.mount
+        track = mount.track
+
+        async def reluctant(on: bool) -> None:
+            if not on and len(refusals) < 2:
+                refusals.append("no")
+                raise DeviceFault("mount: it goes on tracking")
+            await track(on)
+
+        mount.track = reluctant  # type: ignore[method-assign]
+
+    told = night_over_the_meridian(tmp_path, stays, watch=stubborn)
+    assert len(refusals) == 2, "the guard tried again"
+    assert "error in Vigil" not in told[-1], told[-1]
     failed = [line for line in told if "flip failed" in line]
     assert len(failed) == 3 and "still west of the pier" in failed[0]
     assert any(line.startswith("held") for line in told)
