@@ -2,8 +2,10 @@
 
 import asyncio
 import sqlite3
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from threading import Barrier
 from typing import Any
 
 import pytest
@@ -114,3 +116,18 @@ def test_awaited_calls_keep_their_order(tmp_path: Path) -> None:
         return found
 
     assert asyncio.run(main()) == [str(n) for n in range(20)]
+
+
+def test_many_who_open_a_new_ledger_at_once_all_can(tmp_path: Path) -> None:
+    together = Barrier(4)
+
+    def opened(path: Path) -> str | None:
+        together.wait()
+        store = LedgerStore(path)
+        last = store.last_night("heron")
+        store.close()
+        return last
+
+    with ThreadPoolExecutor(4) as pool:
+        for number in range(25):
+            assert list(pool.map(opened, [tmp_path / f"{number}.sqlite"] * 4)) == [None] * 4

@@ -1,8 +1,11 @@
 """The SQLite database itself; every call commits before it returns."""
 
+import fcntl
 import json
+import os
 import sqlite3
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from datetime import UTC
 from pathlib import Path
 from typing import Any
@@ -60,6 +63,21 @@ class LedgerError(RuntimeError):
     """The ledger can't be opened or written; the message says which file and why."""
 
 
+@contextmanager
+def _alone(path: Path | None) -> Iterator[None]:
+    """Keeper and window may open a new ledger at the same moment, and SQLite's own wait doesn't cover the
+    change to WAL: its folder is locked meanwhile, by the kernel, so a dead process holds nothing."""
+    if path is None:
+        yield
+        return
+    folder = os.open(path.parent, os.O_RDONLY | os.O_DIRECTORY)
+    try:
+        fcntl.flock(folder, fcntl.LOCK_EX)
+        yield
+    finally:
+        os.close(folder)
+
+
 class LedgerStore:
     """One connection; to be used from one thread at a time. Path None keeps it in memory."""
 
@@ -67,11 +85,12 @@ class LedgerStore:
         name = ":memory:" if path is None else str(path)
         try:
             self._db = sqlite3.connect(name, check_same_thread=False, isolation_level=None)
-            self._db.execute("PRAGMA journal_mode = WAL")
-            self._db.execute("PRAGMA synchronous = FULL")
             self._db.execute("PRAGMA busy_timeout = 5000")
-            self._prepare(name)
-        except sqlite3.DatabaseError as problem:
+            with _alone(path):
+                self._db.execute("PRAGMA journal_mode = WAL")
+                self._prepare(name)
+            self._db.execute("PRAGMA synchronous = FULL")
+        except (OSError, sqlite3.DatabaseError) as problem:
             raise LedgerError(f"{name}: the ledger can't be opened ({problem})") from None
 
     def _prepare(self, name: str) -> None:
