@@ -2,7 +2,7 @@
 
 import asyncio
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +14,7 @@ from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.documents.scenario import Scenario
 from vigil.engine.night import Equipment
+from vigil.engine.rehearsal import no_file
 from vigil.keeper.keeper import Keeper
 from vigil.ledger.ledger import Ledger
 from vigil.link.loopback import Loopback
@@ -21,6 +22,7 @@ from vigil.runtime.clock import ScenarioClock
 from vigil.runtime.simulated import run_virtual, simulated_loop
 from vigil.runtime.workshop import Workshop
 from vigil.simulator.observatory import SimObservatory, Truth
+from vigil.simulator.quick import QuickMeasurer
 from vigil.simulator.scenery import SimScenery
 
 
@@ -55,10 +57,12 @@ def play(
     alter: Callable[[Devices], Devices] | None = None,
     rescue: Path | None = None,
     scenario: Scenario | None = None,
+    quick: bool = False,
 ) -> Played:
     """Run a whole night and return it. `on_event` is called (and awaited, if need be) with each event as
-    a client sees it; `alter` may wrap the devices."""
-    return run_virtual(_play(rig, plan, out, seed, on_event, alter, rescue, scenario))
+    a client sees it; `alter` may wrap the devices; `quick` measures as rehearsals do, without pixels or
+    files."""
+    return run_virtual(_play(rig, plan, out, seed, on_event, alter, rescue, scenario, quick))
 
 
 async def _play(
@@ -70,13 +74,16 @@ async def _play(
     alter: Callable[[Devices], Devices] | None,
     rescue: Path | None,
     scenario: Scenario | None,
+    quick: bool,
 ) -> Played:
     assert rig.simulated is not None
     clock, workshop, ledger = ScenarioClock(rig.simulated.starts_at), Workshop(0), Ledger()
     try:
-        observatory = SimObservatory(rig, seed, clock, workshop, scenario=scenario)
+        observatory = SimObservatory(rig, seed, clock, workshop, scenario=scenario, quick=quick)
         devices = alter(observatory.devices) if alter is not None else None
         equipment = equip(rig, observatory, clock, workshop, out, rescue or out / "rescued", devices)
+        if quick:
+            equipment = replace(equipment, measurer=QuickMeasurer(), write=no_file)
         keeper = Keeper(equipment, ledger, pace=simulated_loop(), scenery=SimScenery(observatory))
         played = Played(keeper, Loopback(keeper), observatory.truth, equipment, ledger)
         keeping = asyncio.ensure_future(keeper.run())

@@ -181,8 +181,15 @@ def plan_with(path: Path, change: Any) -> str:
         (["run", "--rig", str(demo_file("heron-480.json"))], "which plan?"),
         (["run", "--rig", str(demo_file("plan.json")), "--demo"], 'not a rig: "kind" must be "rig"'),
         (["night", "status", "--now"], "--now goes with hold"),
-        (["night", "speed"], "speed needs one"),
-        (["night", "hold", "60"], "a number goes with speed"),
+        (["night", "speed"], "write `vigil night speed N`"),
+        (["night", "speed", "fast"], "is no number"),
+        (["night", "skip", "--after-frame"], "--after-frame goes with end"),
+        (["run", "--demo", "--target", "IC 405"], "--target needs --lines"),
+        (["run", "--demo", "--target", "IC 405", "--lines", "lots"], "no exposure line"),
+        (["run", "--demo", "--target", "IC 405", "--lines", "X 60 s x 2"], "no filter 'X'"),
+        (["run", "--demo", "--target", "IC 405", "--lines", "Ha 60 s x 2"], "say --yes to start it"),
+        (["run", "a.json", "--demo", "--target", "IC 405"], "a plan or --target, not both"),
+        (["night", "hold", "60"], "write `vigil night hold`"),
         (["run", "--demo", "--speed", "0"], "--speed 0: 1 to 1000 times real time"),
     ],
 )
@@ -323,10 +330,11 @@ def test_a_night_is_rehearsed_in_words_and_in_odds(capsys: pytest.CaptureFixture
     assert main(["rehearse", "--demo"]) == 0
     said = capsys.readouterr().out
     assert "A first night, rehearsed: 16 of 16 frames" in said and "8 × IC 405 · Ha 180 s" in said
-    assert main(["rehearse", "--demo", "--seeds", "2", "--json"]) == 0
+    short = ["--target", "IC 405", "--lines", "Ha 60 s x 2", "--yes"]
+    assert main(["rehearse", "--demo", *short, "--seeds", "2", "--json"]) == 0
     *runs, odds = json_lines(capsys)
     assert [run["done"] for run in runs] == [1, 2]
-    assert [line["complete_share"] for line in odds["lines"]] == [1.0, 1.0]
+    assert [line["complete_share"] for line in odds["lines"]] == [1.0]
     for words, wrong in (
         (["rehearse"], "which rig"),
         (["rehearse", "--demo", "--seeds", "0"], "1 to 200"),

@@ -21,8 +21,9 @@ def night(folder: Path, *faults: dict[str, Any], rig: Rig | None = None, **more:
     """The short plan with things going wrong. Devices are connected at minute 23, the first frame is taken at
     36."""
     scenario = Scenario(faults=[Fault(**fault) for fault in faults])
-    on_event = more.pop("on_event", None)
-    return play(rig or quick_rig(), short_plan(**more), folder, 2, on_event, scenario=scenario)
+    on_event, quick = more.pop("on_event", None), more.pop("quick", False)
+    plan = short_plan(**more)
+    return play(rig or quick_rig(), plan, folder, 2, on_event, scenario=scenario, quick=quick)
 
 
 def said(played: Played) -> str:
@@ -100,7 +101,7 @@ def test_a_disk_that_vanishes_and_one_that_is_full(tmp_path: Path) -> None:
 
 
 def test_a_mount_that_refuses_for_good_ends_the_night_safely(tmp_path: Path) -> None:
-    played = night(tmp_path, {"kind": FaultKind.SLEW_REFUSED, "at_min": 20, "minutes": 600})
+    played = night(tmp_path, {"kind": FaultKind.SLEW_REFUSED, "at_min": 20, "minutes": 600}, quick=True)
     given_up = played.of(Kind.BLOCK_GIVEN_UP)
     assert given_up and "it will not slew" in given_up[0].reason
     assert not played.frames and ended_safely(played)
@@ -108,7 +109,9 @@ def test_a_mount_that_refuses_for_good_ends_the_night_safely(tmp_path: Path) -> 
 
 def test_a_cooler_that_can_not_hold(tmp_path: Path) -> None:
     """Warm frames are not taken as cold ones: the night waits for the camera and goes on when it is cold."""
-    played = night(tmp_path, {"kind": FaultKind.COOLER_WEAK, "at_min": 20, "minutes": 45, "amount": 4})
+    played = night(
+        tmp_path, {"kind": FaultKind.COOLER_WEAK, "at_min": 20, "minutes": 45, "amount": 4}, quick=True
+    )
     assert "camera" in said(played) and len(played.frames) == ALL_FOUR
     first = min(e.at for e in played.of(Kind.EXPOSURE_STARTED))
     assert (first - played.events[0].at).total_seconds() / 60 > 60
@@ -120,7 +123,7 @@ def test_stale_weather_and_a_cloud_hold_the_night_until_they_have_passed(tmp_pat
     stale = {"kind": "weather stands still", "device": "weather station", "at_min": 25, "minutes": 30}
     scenario = Scenario.model_validate({"air": {"clouds": [cloud]}, "faults": [stale]})
     rig = small(example("stork-1600"), 4)
-    played = play(rig, short_plan(count=6), tmp_path, seed=2, scenario=scenario)
+    played = play(rig, short_plan(count=6), tmp_path, seed=2, scenario=scenario, quick=True)
     held, resumed = played.of(Kind.HELD), played.of(Kind.RESUMED)
     assert len(held) == len(resumed) == 2
     assert "weather station silent for" in held[0].reason

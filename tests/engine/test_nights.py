@@ -102,7 +102,7 @@ def test_ended_in_any_activity_it_is_parked_and_warm(tmp_path: Path, activity: s
             await asyncio.sleep(0.4)
             await played.ask(Command.END, reason="enough for tonight")
 
-    played = play(quick_rig(), short_plan(), tmp_path, on_event=end)
+    played = play(quick_rig(), short_plan(), tmp_path, on_event=end, quick=True)
     assert parked_and_warm(played)
     assert played.events[-1].reason == "enough for tonight"
     assert all(part.values["outcome"] == "done" for part in played.of(Kind.CLOSING_PART))
@@ -119,7 +119,7 @@ def test_cancelled_in_any_activity_it_is_parked_and_warm(tmp_path: Path, activit
             assert len(night) == 1
             asyncio.get_running_loop().call_later(0.4, night[0].cancel)
 
-    played = play(quick_rig(), short_plan(), tmp_path, on_event=cancel)
+    played = play(quick_rig(), short_plan(), tmp_path, on_event=cancel, quick=True)
     assert parked_and_warm(played)
     assert played.events[-1].reason == "the night was cancelled"
 
@@ -139,7 +139,7 @@ def test_hold_and_resume(tmp_path: Path) -> None:
             await asyncio.sleep(600)
             assert (await played.ask(Command.RESUME)).taken
 
-    played = play(quick_rig(), short_plan(), tmp_path, on_event=hold)
+    played = play(quick_rig(), short_plan(), tmp_path, on_event=hold, quick=True)
     held, resumed = played.of(Kind.HELD)[0], played.of(Kind.RESUMED)[0]
     assert (resumed.at - held.at).total_seconds() == pytest.approx(600)
     # the exposure under way was finished, none begun in the hold
@@ -156,7 +156,7 @@ def test_hold_now_abandons_the_exposure_and_takes_it_again(tmp_path: Path) -> No
         if event.kind is Kind.HELD:
             await played.ask(Command.RESUME)
 
-    played = play(quick_rig(), short_plan(), tmp_path, on_event=hold)
+    played = play(quick_rig(), short_plan(), tmp_path, on_event=hold, quick=True)
     assert played.of(Kind.EXPOSURE_ENDED)[0].values["outcome"] == "cancelled"
     assert len(played.frames) == 4
     assert len({f["frame_id"] for f in played.frames}) == 4
@@ -167,7 +167,7 @@ def test_a_hold_that_nobody_ends_closes_with_the_last_span(tmp_path: Path) -> No
         if event.kind is Kind.EXPOSURE_STARTED and not played.of(Kind.HELD):
             await played.ask(Command.HOLD)
 
-    played = play(quick_rig(), short_plan(until_dawn_min=640), tmp_path, on_event=hold)
+    played = play(quick_rig(), short_plan(until_dawn_min=640), tmp_path, on_event=hold, quick=True)
     assert parked_and_warm(played)
     assert "over for tonight" in played.events[-1].reason
 
@@ -202,7 +202,7 @@ def test_devices_that_fail_now_and_then_are_a_nuisance_only(tmp_path: Path) -> N
             mount=Flaky(devices.mount, 4, {"slew", "read", "unpark"}),
         )
 
-    played = play(quick_rig(), short_plan(), tmp_path, alter=alter)
+    played = play(quick_rig(), short_plan(), tmp_path, alter=alter, quick=True)
     assert len(played.frames) == 4
     assert parked_and_warm(played)
     recovered = reasons(played, Kind.DEVICE_RECOVERED)
@@ -241,7 +241,7 @@ def test_a_lost_camera_is_connected_again(tmp_path: Path) -> None:
             loop.call_later(20, setattr, cameras[0], "out", True)
             loop.call_later(80, setattr, cameras[0], "out", False)
 
-    played = play(quick_rig(), short_plan(), tmp_path, alter=alter, on_event=unplug)
+    played = play(quick_rig(), short_plan(), tmp_path, alter=alter, on_event=unplug, quick=True)
     assert "the cable is out" in reasons(played, Kind.DEVICE_LOST)[0]
     assert len(played.frames) == 4
     assert parked_and_warm(played)
@@ -313,7 +313,7 @@ def test_a_block_that_ends_is_given_up_and_the_rest_goes_on(tmp_path: Path) -> N
     plan = short_plan(count=40, exposure_s=1500.0, until_dawn_min=480)
     block = plan.blocks[0]
     plan = plan.model_copy(update={"blocks": [block.model_copy(update={"lines": block.lines[:1]})]})
-    played = play(quick_rig(), plan, tmp_path)
+    played = play(quick_rig(), plan, tmp_path, quick=True)
     assert 6 <= len(played.frames) <= 9
     last = max(e.at for e in played.of(Kind.EXPOSURE_ENDED))
     assert last.strftime("%H:%M") <= "20:58"  # eight hours before astronomical dawn at this site
@@ -326,7 +326,9 @@ def test_a_block_that_ends_is_given_up_and_the_rest_goes_on(tmp_path: Path) -> N
 
 
 def test_closing_orders_are_respected_and_said(tmp_path: Path) -> None:
-    played = play(quick_rig(), short_plan(count=1, park_at_end=False, warm_at_end=False), tmp_path)
+    played = play(
+        quick_rig(), short_plan(count=1, park_at_end=False, warm_at_end=False), tmp_path, quick=True
+    )
     state = played.truth.bench.state
     assert not state.parked and state.set_point_c == -10
     outcomes = played.events[-1].values["closing"]
@@ -337,7 +339,7 @@ def test_closing_orders_are_respected_and_said(tmp_path: Path) -> None:
 def test_filters_in_turn(tmp_path: Path) -> None:
     plan = short_plan(count=2)
     block = plan.blocks[0].model_copy(update={"order": "in turn"})
-    played = play(quick_rig(), plan.model_copy(update={"blocks": [block]}), tmp_path)
+    played = play(quick_rig(), plan.model_copy(update={"blocks": [block]}), tmp_path, quick=True)
     assert [f["filter"] for f in played.frames] == ["Ha", "L", "Ha", "L"]
 
 
@@ -346,7 +348,7 @@ def test_a_target_that_never_rises_ends_the_night_at_once(tmp_path: Path) -> Non
     block = plan.blocks[0]
     low = block.target.model_copy(update={"name": "low", "dec_deg": -10.0, "ra_deg": 285.0})
     block = block.model_copy(update={"target": low})
-    played = play(quick_rig(), plan.model_copy(update={"blocks": [block]}), tmp_path)
+    played = play(quick_rig(), plan.model_copy(update={"blocks": [block]}), tmp_path, quick=True)
     assert not played.frames
     assert "over for tonight" in played.events[-1].reason
 
@@ -366,6 +368,6 @@ def test_a_ledger_that_fails_does_not_stop_the_closing(tmp_path: Path) -> None:
             asyncio.get_running_loop().call_later(3600, asyncio.current_task().cancel)  # type: ignore[union-attr]
 
     with pytest.raises(asyncio.CancelledError):
-        play(quick_rig(), short_plan(), tmp_path, on_event=fail)
+        play(quick_rig(), short_plan(), tmp_path, on_event=fail, quick=True)
     assert parked_and_warm(truth[0])
     assert truth[0].events[-1].kind is Kind.EXPOSURE_STARTED

@@ -60,7 +60,7 @@ def test_a_device_that_times_out_one_call_in_twenty_is_a_nuisance(seed: int) -> 
 
 
 def test_each_recovery_stands_in_the_reason_log(tmp_path: Path) -> None:
-    played = play(with_time_outs(quick_rig(), ("focuser",)), short_plan(), tmp_path, seed=5)
+    played = play(with_time_outs(quick_rig(), ("focuser",)), short_plan(), tmp_path, seed=5, quick=True)
     log = ReasonLog()
     said = [s for s in map(log.add, played.events) if s is not None and s.what == "device answered again"]
     recovered = played.of(Kind.DEVICE_RECOVERED)

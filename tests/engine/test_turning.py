@@ -68,7 +68,7 @@ def test_a_person_turns_the_camera_as_told(tmp_path: Path) -> None:
 
 
 def test_nobody_answers_and_the_night_goes_on(tmp_path: Path) -> None:
-    played = play(quick_rig(), angled(turn_wait_min=0.3), tmp_path, seed=4)
+    played = play(quick_rig(), angled(turn_wait_min=0.3), tmp_path, seed=4, quick=True)
     assert len(played.frames) == 1 and abs(left(played)) > 5
     ended = [e for e in played.of(Kind.ACTIVITY_ENDED) if e.values["kind"] == "turn by hand"]
     assert len(ended) == 1 and "taken as it is" in ended[0].reason
@@ -86,7 +86,12 @@ def test_nobody_answers_and_the_night_is_held_until_a_person_comes(tmp_path: Pat
             said.append((await played.ask(Command.ACCEPT)).taken)
 
     played = play(
-        quick_rig(), angled(turn_wait_min=0.3, turn_unanswered="hold"), tmp_path, seed=4, on_event=late
+        quick_rig(),
+        angled(turn_wait_min=0.3, turn_unanswered="hold"),
+        tmp_path,
+        seed=4,
+        on_event=late,
+        quick=True,
     )
     assert len(played.frames) == 1 and said[:2] == [False, True], "nothing is asked in a hold"
 

@@ -42,6 +42,10 @@ class CommandLine:
         rig, plan = str(self.folder / "rig.json"), str(self.folder / "plan.json")
         return self.start("run", plan, "--rig", rig, "--virtual", "--json", "--out", str(self.out), *words)
 
+    def resume(self) -> "subprocess.Popen[str]":
+        rig = str(self.folder / "rig.json")
+        return self.start("run", "--resume", "--rig", rig, "--virtual", "--json", "--out", str(self.out))
+
     def night(self, *words: str) -> tuple[int, dict[str, Any]]:
         process = self.start("night", *words, "--rig", str(self.folder / "rig.json"), "--json")
         out, _ = process.communicate(timeout=60)
@@ -107,7 +111,7 @@ def test_killed_in_an_exposure_the_night_goes_on(command_line: CommandLine) -> N
     assert fold_all(before).exposing is not None, "it was killed elsewhere than in an exposure"
     assert command_line.night("status")[0] == 4
 
-    second = command_line.run_night()
+    second = command_line.resume()
     out, said = second.communicate(timeout=180)
     assert second.returncode == 0, said
     assert "attached to the night that runs" in said
@@ -128,6 +132,9 @@ def test_killed_in_an_exposure_the_night_goes_on(command_line: CommandLine) -> N
     resumed = next(e.id for e in events if e.kind is Kind.NIGHT_RESUMED)
     again = [e.values["kind"] for e in events if e.kind is Kind.ACTIVITY_STARTED and e.id > resumed]
     assert "centre" in again and "focus" not in again
+    third = command_line.resume()
+    assert third.wait(timeout=60) == 2
+    assert "there is no night to resume" in third.stderr.read()  # type: ignore[union-attr]
 
 
 def test_the_client_leaves_and_the_night_goes_on(command_line: CommandLine) -> None:

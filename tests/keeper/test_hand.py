@@ -399,7 +399,7 @@ def test_a_safe_value_takes_effect_at_the_next_safe_point_and_says_so(tmp_path: 
             seen["said"] = (await played.ask(Command.RIG, rig=rig)).reason
             seen["at"] = event.id
 
-    played = play(quick_rig(), short_plan(count=2), tmp_path, on_event=change)
+    played = play(quick_rig(), short_plan(count=2), tmp_path, on_event=change, quick=True)
     assert (
         seen["said"] == "at the next safe point: mount · flip window · latest, heaters · heaters · 1 · level"
     )

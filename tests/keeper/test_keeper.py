@@ -379,7 +379,7 @@ def test_the_scenario_is_looked_at_and_changed_through_the_keeper(tmp_path: Path
             told.append(await played.ask(Command.SCENARIO, values={"air.overcast_mag": 9.0}))
             told.append(await played.ask(Command.SCENARIO, values={"air.overcast": 9.0}))
 
-    played = play(quick_rig(), short_plan(), tmp_path, on_event=listen)
+    played = play(quick_rig(), short_plan(), tmp_path, on_event=listen, quick=True)
     looked, changed, refused = told
     assert looked.taken and looked.values["now"]["cloud_mag"] == 0
     assert changed.taken and changed.reason == "air · cloud all over 9"

@@ -49,6 +49,10 @@ def _parser() -> argparse.ArgumentParser:
     run.add_argument("--demo", action="store_true", help="the made-up observatory that ships with Vigil")
     run.add_argument("--fit", action="store_true", help="leave out of the plan what the rig lacks")
     run.add_argument("--out", metavar="DIR", help="folder for the frames")
+    _one_line(run)
+    run.add_argument(
+        "--resume", action="store_true", help="take up the night that was cut short; start no other"
+    )
     _pace(run)
     run.add_argument("--seed", type=int, metavar="N", help="simulated rigs: another sky, gear and weather")
     _scenario(run)
@@ -63,6 +67,7 @@ def _parser() -> argparse.ArgumentParser:
     rehearse.add_argument("--rig", metavar="RIG", help="rig (JSON)")
     rehearse.add_argument("--demo", action="store_true", help="the made-up observatory that ships with Vigil")
     rehearse.add_argument("--fit", action="store_true", help="leave out of the plan what the rig lacks")
+    _one_line(rehearse)
     rehearse.add_argument("--date", metavar="DATE", help="the evening; else the simulated rig's, or today")
     rehearse.add_argument("--seed", type=int, metavar="N", help="another sky, gear and weather")
     rehearse.add_argument("--seeds", type=int, metavar="N", help="so many rehearsals: the odds of each line")
@@ -97,11 +102,17 @@ def _parser() -> argparse.ArgumentParser:
     window.add_argument("--exit-when-done", action="store_true", help="close when the night is over")
     window.set_defaults(module="window")
 
-    night = commands.add_parser("night", help="look at a running night, hold it, end it")
-    night.add_argument("action", choices=["status", "hold", "resume", "accept", "end", "speed", "skip"])
-    night.add_argument("value", nargs="?", type=float, metavar="N", help="speed: times real time")
+    night = commands.add_parser(
+        "night",
+        help="look at a running night, change it, hold it, end it",
+        description=_NIGHT,
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    night.add_argument("action", choices=list(NIGHT_ACTIONS))
+    night.add_argument("word", nargs="?", metavar="WORD", help="what the action works on, see above")
     night.add_argument("--rig", metavar="RIG", help="rig (JSON); the demo's where not given")
-    night.add_argument("--now", action="store_true", help="hold: abandon the exposure under way")
+    night.add_argument("--now", action="store_true", help="hold, skip, next: abandon the exposure under way")
+    night.add_argument("--after-frame", action="store_true", help="end: finish the frame under way first")
     night.add_argument("--reason", metavar="TEXT", help="hold, end: what to write in the log")
     _json(night, "one JSON object")
     night.set_defaults(module="night")
@@ -297,6 +308,14 @@ def _scenario(parser: argparse.ArgumentParser) -> None:
     )
 
 
+def _one_line(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "--target", metavar='NAME|"RA DEC"', help="a night without a plan file: what to point at"
+    )
+    parser.add_argument("--lines", metavar="LINES", help='with --target: "Ha 300 s x 12; OIII 300 s x 12"')
+    parser.add_argument("--yes", action="store_true", help="with --target: don't ask first")
+
+
 def _truth(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--truth", metavar="FILE", help="simulated rigs: what really was, as CSV")
 
@@ -312,6 +331,39 @@ def _pace(parser: argparse.ArgumentParser) -> None:
 def _json(parser: argparse.ArgumentParser, words: str) -> None:
     parser.add_argument("--json", action="store_true", help=f"for programs: {words}")
 
+
+NIGHT_ACTIONS = {
+    "status": "",
+    "follow": "",
+    "hold": "",
+    "resume": "",
+    "accept": "",
+    "skip": "[BLOCK]",
+    "next": "BLOCK",
+    "plan": "PLAN",
+    "refocus": "",
+    "pause-focus": "",
+    "take-up-focus": "",
+    "end": "",
+    "speed": "N",
+    "forward": "",
+}
+"""What `vigil night` can do, and the word that goes with it."""
+
+_NIGHT = """The night that a rig's keeper runs. Each change says from when it is in force.
+
+  status             where it stands
+  follow             every event as it comes, until it is over
+  hold, resume       wait after the activity under way, and go on
+  accept             to what is asked of a person: it is good as it is
+  skip [BLOCK]       leave a block for tonight: the one under way, or another
+  next BLOCK         a block before the others; one left for tonight is taken up again
+  plan PLAN          go on by an edited plan: what has frames keeps its target and its settings
+  refocus            after the frame under way
+  pause-focus        no refocusing until take-up-focus
+  end                close the night, at once or --after-frame
+  speed N            simulated time: so many times real time
+  forward            simulated time: on to the next event"""
 
 RIG_ACTIONS = {
     "list": "",

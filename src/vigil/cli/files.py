@@ -81,9 +81,16 @@ def rig_wanted(args: argparse.Namespace) -> tuple[Rig, Path]:
 
 
 def plan_wanted(args: argparse.Namespace, rig: Rig) -> NightPlan:
-    """The plan that is named, or the demo's, made to fit the rig where asked for. Raises BadInput."""
+    """The plan that is named, that of --target, or the demo's, made to fit the rig where asked for. Raises
+    BadInput."""
+    if getattr(args, "target", None) is not None:
+        if args.plan is not None:
+            raise BadInput("a plan or --target, not both")
+        from vigil.cli.oneline import plan_of_one_line
+
+        return plan_of_one_line(args, rig)
     if args.plan is None and not args.demo:
-        raise BadInput("which plan? Name a night plan's file, or give --demo")
+        raise BadInput("which plan? Name a night plan's file, give --target and --lines, or --demo")
     path = Path(args.plan) if args.plan else demo_file("plan.json")
     return load_fitting(path, rig, args.fit or args.plan is None)
 

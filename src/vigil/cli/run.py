@@ -64,14 +64,14 @@ class JsonDisplay:
 def run(args: argparse.Namespace) -> int:
     """0 all frames taken, 3 not all, 2 bad input, 4 no keeper; 0 also when the night is left running."""
     rig, rig_path = rig_wanted(args)
-    plan = plan_wanted(args, rig)
+    plan = None if args.resume else plan_wanted(args, rig)
     if (args.virtual or args.speed != 1) and rig.simulated is None:
         raise BadInput(f"--virtual and --speed are for simulated rigs; {rig.name} is not simulated")
     check_speed(args.speed)
     out = Path(args.out).absolute() if args.out else None
     folders = own_folders(rig)
     words = _keeper_words(args, rig)
-    display = JsonDisplay() if args.json else _terminal_display(rig)
+    display = display_of(rig, args.json)
     try:
         return asyncio.run(_run(args, rig_path, words, plan, out, folders, display))
     except KeeperGone as problem:
@@ -80,7 +80,10 @@ def run(args: argparse.Namespace) -> int:
         return NO_KEEPER
 
 
-def _terminal_display(rig: Rig) -> Display:
+def display_of(rig: Rig, as_json: bool) -> Display:
+    """For programs, or for people."""
+    if as_json:
+        return JsonDisplay()
     from vigil.cli.terminal import TerminalDisplay
 
     return TerminalDisplay(rig.site.time_zone)
@@ -95,7 +98,7 @@ async def _run(
     args: argparse.Namespace,
     rig_path: Path,
     words: list[str],
-    plan: NightPlan,
+    plan: NightPlan | None,
     out: Path | None,
     folders: Folders,
     display: Display,
@@ -115,6 +118,10 @@ async def _run(
         status = await link.status()
         if under_way(status):
             print(f"vigil: attached to the night that runs, {status.night}", file=sys.stderr)
+        elif plan is None:
+            if ours:
+                await command(link, Command.RETIRE)
+            raise BadInput("there is no night to resume: the last one is over")
         else:
             answer = await command(
                 link,
@@ -128,7 +135,7 @@ async def _run(
                 print(f"vigil: {answer.reason}", file=sys.stderr)
                 return BAD_INPUT
         with display:
-            state = await _follow(link, display)
+            state = await follow(link, display)
             if state is None:
                 print(
                     f"vigil: the night goes on, kept by process {status.keeper_pid}; "
@@ -139,7 +146,7 @@ async def _run(
         return await _finish(link, ours, state, display)
 
 
-async def _follow(link: SocketLink, display: Display) -> NightState | None:
+async def follow(link: SocketLink, display: Display) -> NightState | None:
     """Show the news until the night is over; None when the user leaves it running."""
     interrupted = asyncio.Event()
     asyncio.get_running_loop().add_signal_handler(signal.SIGINT, interrupted.set)

@@ -27,6 +27,8 @@ class Kind(StrEnum):
     GUARDED = "guarded"
     BY_HAND = "by_hand"
     RIG_CHANGED = "rig_changed"
+    PLAN_CHANGED = "plan_changed"
+    ASKED = "asked"
     HELD = "held"
     RESUMED = "resumed"
     CLOSING_STARTED = "closing_started"

@@ -114,6 +114,12 @@ class NightState:
     started: Event | None = None
     rig: str | None = None
     """The rig in force, as a document's text."""
+    plan: str | None = None
+    """The plan in force, likewise."""
+    first: str = ""
+    """The block that a person wants done before the others."""
+    refocus_asked: bool = False
+    refocusing_paused: bool = False
     last_id: int = 0
     announced: dict[str, dict[str, Any]] = field(default_factory=dict)
     saved: dict[str, dict[str, Any]] = field(default_factory=dict)
@@ -127,6 +133,8 @@ class NightState:
     frames_since_dither: int = 0
     waivers: tuple[Waiver, ...] = ()
     given_up: frozenset[str] = frozenset()
+    steps_done: frozenset[str] = frozenset()
+    """Ids of the plan's steps that are done once."""
     hold: str | None = None
     activities: dict[int, dict[str, Any]] = field(default_factory=dict)
     waiting: Event | None = None
@@ -162,7 +170,8 @@ def fold_all(events: Iterable[Event]) -> NightState:
 
 
 def _night_started(state: NightState, event: Event) -> NightState:
-    begun = NightState(night=event.night, started=event, rig=event.values.get("rig"))
+    told = event.values
+    begun = NightState(night=event.night, started=event, rig=told.get("rig"), plan=told.get("plan"))
     return replace(begun, run=change(state.run, RunState.RUNNING))
 
 
@@ -191,13 +200,15 @@ def _activity_ended(state: NightState, event: Event) -> NightState:
             state = replace(state, focus=None)
         elif disturbed == "angle":
             state = replace(state, angle=None)
+    if step := values.get("step"):
+        state = replace(state, steps_done=state.steps_done | {step})
     if side := values.get("side"):
         state = replace(state, side=side)
     if focus := values.get("focus"):
         record = FocusRecord(
             focus["position"], focus["filter"], focus["temperature_c"], focus["hfr_px"], event.at
         )
-        state = replace(state, focus=record, lights_since_focus=())
+        state = replace(state, focus=record, lights_since_focus=(), refocus_asked=False)
     if pointing := values.get("pointing"):
         state = replace(state, pointing=PointingRecord(at=event.at, **pointing))
     if dither := values.get("dither"):
@@ -267,6 +278,23 @@ def _rig_changed(state: NightState, event: Event) -> NightState:
     return replace(state, rig=event.values["rig"])
 
 
+def _plan_changed(state: NightState, event: Event) -> NightState:
+    return replace(state, plan=event.values["plan"])
+
+
+def _asked(state: NightState, event: Event) -> NightState:
+    """What people ask of a night that runs: a block first, or not tonight, and when to focus."""
+    what, block = event.values["what"], event.values.get("block", "")
+    if what == "next":
+        return replace(state, first=block, given_up=state.given_up - {block})
+    if what == "leave":
+        first = "" if state.first == block else state.first
+        return replace(state, given_up=state.given_up | {block}, first=first)
+    if what == "refocus":
+        return replace(state, refocus_asked=True, refocusing_paused=False)
+    return replace(state, refocusing_paused=what == "pause focus", refocus_asked=False)
+
+
 def _held(state: NightState, event: Event) -> NightState:
     return replace(state, run=change(state.run, RunState.HELD), hold=event.reason)
 
@@ -305,6 +333,8 @@ _STEPS: dict[Kind, Callable[[NightState, Event], NightState]] = {
     Kind.GUARDED: _guarded,
     Kind.BY_HAND: _by_hand,
     Kind.RIG_CHANGED: _rig_changed,
+    Kind.PLAN_CHANGED: _plan_changed,
+    Kind.ASKED: _asked,
     Kind.HELD: _held,
     Kind.RESUMED: _resumed,
     Kind.CLOSING_STARTED: _closing_started,

@@ -3,18 +3,15 @@
 from datetime import time
 from typing import Annotated, Any, ClassVar, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 
+from vigil.documents.conditions import wrong_order
+from vigil.documents.piece import Piece
 from vigil.documents.rig import Rig
+from vigil.documents.steps import ClosingStep, MustHold, OpeningItem, Step, TestExposure
 from vigil.documents.store import Document
 from vigil.files.deepsky import UnknownObject, find_object
 from vigil.sky.angles import parse_dec_deg, parse_ra_deg
-
-
-class Piece(BaseModel):
-    """Base of the plan's pieces."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
 
 
 class Target(Piece):
@@ -134,6 +131,8 @@ class Block(Piece):
     lines: Annotated[list[ExposureLine], Field(min_length=1)]
     set_point_c: Annotated[float, Field(ge=-60, le=40)] | None = None
     """The camera's for this block; None is the rig's."""
+    steps: list[Step] = []  # noqa: RUF012
+    """Done once, when all else is ready for the block's first frame."""
     off: bool = False
 
     def set_point_on(self, rig: Rig) -> float | None:
@@ -190,17 +189,34 @@ class NightPlan(Document):
     name: str
     blocks: list[Block]
     orders: StandingOrders = StandingOrders()
+    opening: list[OpeningItem] = []  # noqa: RUF012
+    """Steps done once, and conditions in an order of one's own or switched off; conditions that aren't named
+    follow in the usual order."""
+    closing: list[ClosingStep] = []  # noqa: RUF012
+    """Done once the mount is parked and all is shut, before the devices are let go."""
 
     @model_validator(mode="after")
     def _ids(self) -> "NightPlan":
         for what, ids in (
             ("block", [b.id for b in self.blocks]),
             ("exposure line", [line.id for b in self.blocks for line in b.lines]),
+            ("step", [step.id for step in self.steps]),
         ):
             twice = sorted({i for i in ids if ids.count(i) > 1})
             if twice:
                 raise ValueError(f"each {what} needs an id of its own; {', '.join(twice)} stands twice")
         return self
+
+    @property
+    def steps(self) -> list[Step]:
+        """All steps done once: the opening's, the blocks', the closing's."""
+        opening = [item for item in self.opening if not isinstance(item, MustHold)]
+        return [*opening, *(step for block in self.blocks for step in block.steps), *self.closing]
+
+    @property
+    def conditions(self) -> list[MustHold]:
+        """Those that the plan names."""
+        return [item for item in self.opening if isinstance(item, MustHold)]
 
     @property
     def wanted(self) -> int:
@@ -223,7 +239,12 @@ def contradictions(plan: NightPlan, rig: Rig) -> list[str]:
     found = [] if plan.blocks else ["blocks: there is no target in the plan; put one in"]
     if plan.blocks and not any(block.active_lines for block in plan.blocks):
         found.append("blocks: every line of the plan is switched off; switch one on")
+    found += [f"opening: {said}" for said in wrong_order(plan.conditions)]
     filters = rig.filter_names
+    for step in plan.steps:
+        if isinstance(step, TestExposure) and not step.off and step.filter not in (filters or [""]):
+            has = ", ".join(filters) or "none: leave the filter empty"
+            found.append(f"{step.words}: {rig.name} has no filter {step.filter!r}; it has {has}")
     found += [f"rig: {rig.name} has no {part}: a night needs one" for part in missing_for_a_night(rig)]
     for b, block in enumerate(plan.blocks):
         for n, line in enumerate(block.lines):

@@ -120,6 +120,8 @@ _TELLERS: dict[Kind, Callable[[ReasonLog, Event], _Told | None]] = {
     Kind.GUARDED: _plainly("guarded", Weight.NOTICE),
     Kind.BY_HAND: _plainly("by hand", Weight.NOTICE),
     Kind.RIG_CHANGED: _plainly("rig changed"),
+    Kind.PLAN_CHANGED: _plainly("plan changed"),
+    Kind.ASKED: _plainly("by hand"),
     Kind.HELD: _plainly("held", Weight.NOTICE),
     Kind.RESUMED: _plainly("resumed"),
     Kind.CLOSING_STARTED: _plainly("closing"),

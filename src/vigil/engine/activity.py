@@ -1,10 +1,12 @@
 """What an activity is, and what it works with."""
 
 from abc import ABC, abstractmethod
-from collections.abc import Awaitable, Callable
+from collections.abc import Awaitable, Callable, Sequence
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import Any, ClassVar
 
+from vigil.devices.protocols import RawFrame
 from vigil.devices.supervised import Rigged
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
@@ -12,6 +14,7 @@ from vigil.engine.measuring import Measurer
 from vigil.engine.policy import Policy
 from vigil.engine.progress import Progress
 from vigil.runtime.clock import Clock
+from vigil.runtime.programs import Ended
 
 
 class ActivityFailed(RuntimeError):
@@ -35,6 +38,18 @@ class Answers:
 
 
 @dataclass(frozen=True, slots=True)
+class Tools:
+    """What steps done once use beside the devices; nothing of it in a rehearsal."""
+
+    folder: Path = Path()
+    """For what is kept of them."""
+    run_program: Callable[[Sequence[str], float, Path], Awaitable[Ended]] | None = None
+    """With its arguments, the seconds it may take, and the file for what it prints."""
+    keep: Callable[[RawFrame, Path], Awaitable[None]] | None = None
+    """Writes a frame that belongs to no line."""
+
+
+@dataclass(frozen=True, slots=True)
 class Kit:
     """All that activities may use."""
 
@@ -48,6 +63,7 @@ class Kit:
     """Records a step of the activity under way: its numbers and a sentence."""
     answers: Answers = field(default_factory=Answers)
     """What people say to an activity that asks them."""
+    tools: Tools = Tools()
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,7 @@ from vigil.devices.supervised import Rigged
 from vigil.documents.events import Kind
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
-from vigil.engine.activity import Activity, ActivityFailed, Kit
+from vigil.engine.activity import Activity, ActivityFailed, Kit, Tools
 from vigil.engine.arbiter import Arbiter
 from vigil.engine.measuring import Measurer, MeasuringFailed
 from vigil.engine.progress import Progress
@@ -41,13 +41,14 @@ class Carrier:
         measurer: Measurer,
         recorder: Recorder,
         arbiter: Arbiter,
+        tools: Tools,
     ) -> None:
         self.progress = Progress()
         self.doing = Doing()
         self.arbiter = arbiter
         self._recorder = recorder
         self._numbers = count(recorder.state.last_id + 1)
-        self._kit = Kit(rig, plan, devices, clock, measurer, self.progress, _no_step)
+        self._kit = Kit(rig, plan, devices, clock, measurer, self.progress, _no_step, tools=tools)
 
     def kit(self) -> Kit:
         """For exposures and the closing, which have events of their own in place of steps."""
@@ -62,16 +63,16 @@ class Carrier:
 
         async with self.arbiter.claim(activity.DEVICES, activity.words):
             began = self._kit.clock.utcnow()
-            await self._recorder.record(
-                Kind.ACTIVITY_STARTED,
-                {**identity, "words": activity.words, "expected_s": activity.expected_s},
-                f"{condition}: {why}",
-            )
-            if not quietly:
-                self.doing.now(activity.words, why)
             values: dict[str, Any] = {"outcome": "done"}
             reason, problem = activity.words, None
             try:
+                await self._recorder.record(
+                    Kind.ACTIVITY_STARTED,
+                    {**identity, "words": activity.words, "expected_s": activity.expected_s},
+                    f"{condition}: {why}",
+                )
+                if not quietly:
+                    self.doing.now(activity.words, why)
                 result = await activity.run(self._kit_with(step))
                 reason = result.pop("summary", activity.words)
                 values |= result
@@ -92,6 +93,10 @@ class Carrier:
     def take_rig(self, rig: Rig) -> None:
         """What begins from now on uses it; what is under way goes on with the one it had."""
         self._kit = replace(self._kit, rig=rig)
+
+    def take_plan(self, plan: NightPlan) -> None:
+        """Likewise."""
+        self._kit = replace(self._kit, plan=plan)
 
     def _kit_with(self, step: Any) -> Kit:
         return replace(self._kit, step=step)

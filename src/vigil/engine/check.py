@@ -6,6 +6,8 @@ from datetime import datetime
 from enum import StrEnum
 from typing import TYPE_CHECKING, Any, ClassVar
 
+from vigil.documents.rig import Rig
+
 if TYPE_CHECKING:
     from vigil.engine.activity import Activity
     from vigil.engine.view import View
@@ -51,7 +53,9 @@ class Check:
 class Condition(ABC):
     """Something that must hold before an exposure. One small file each, in engine/conditions/."""
 
-    name: ClassVar[str]
+    name: str
+    place: ClassVar[int]
+    """In the usual order, lowest first; one without a place is not looked for in engine/conditions/."""
     hard: ClassVar[bool] = False
     """Must hold to the end of the readout, and is never waived."""
     slow: ClassVar[bool] = False
@@ -62,6 +66,11 @@ class Condition(ABC):
     """Left out when no time remains for it and a frame after it."""
     may_return: ClassVar[bool] = False
     """Without a remedy of ours: it is worth holding for, where others give the block up."""
+
+    @classmethod
+    def wanted(cls, rig: Rig) -> bool:
+        """Whether the rig's parts make sense of it."""
+        return True
 
     @abstractmethod
     def check(self, view: "View", start: datetime, end: datetime) -> Check:

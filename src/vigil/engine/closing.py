@@ -8,8 +8,10 @@ from vigil.devices.errors import DeviceError
 from vigil.devices.protocols import Shutter, ShutterState
 from vigil.devices.supervised import Supervised
 from vigil.documents.events import Kind
+from vigil.documents.steps import ClosingStep, RunProgram
 from vigil.engine.activity import Kit
 from vigil.engine.recorder import Recorder
+from vigil.engine.steps import activity_of
 from vigil.engine.warming import warm_up
 
 _PARK_LIMIT_S = 400.0
@@ -18,6 +20,7 @@ _ABORT_LIMIT_S = 20.0
 _ABORT_SHORT_S = 6.0
 _DISCONNECT_LIMIT_S = 30.0
 _SHUTTER_LIMIT_S = 240.0
+_LONGEST_WAIT_S = 12 * 3600.0
 _TRIES = 4
 _PAUSE_S = 5.0
 
@@ -56,8 +59,23 @@ async def close(kit: Kit, recorder: Recorder) -> None:
         await _carry_out(Part("close the roof", _SHUTTER_LIMIT_S, _close_roof), kit, recorder)
     if kit.devices.heaters is not None:
         await _carry_out(Part("heaters off", _ABORT_LIMIT_S, _heaters_off), kit, recorder)
+    for step in kit.plan.closing:
+        if not step.off:
+            await _carry_out(Part(step.words, _limit_s(step), _of_step(step)), kit, recorder)
     # power and connections last: warming needs them
     await _carry_out(Part("disconnect", _DISCONNECT_LIMIT_S, _disconnect), kit, recorder)
+
+
+def _limit_s(step: ClosingStep) -> float:
+    return step.time_out_s + _ABORT_LIMIT_S if isinstance(step, RunProgram) else _LONGEST_WAIT_S
+
+
+def _of_step(step: ClosingStep) -> Callable[[Kit], Awaitable[str]]:
+    async def do(kit: Kit) -> str:
+        told = await activity_of(step).run(kit)
+        return str(told.get("summary", "done"))
+
+    return do
 
 
 async def _carry_out(part: Part, kit: Kit, recorder: Recorder) -> None:

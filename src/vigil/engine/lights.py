@@ -77,11 +77,11 @@ class Lights:
         words = f"{target.name} · {line.words} · {of_wanted(line, candidate.number)}"
         exposure = light_exposure(kit.rig, line)
         async with self._carrier.arbiter.claim(frozenset({"camera"}), words):
-            await self._recorder.record(Kind.EXPOSURE_STARTED, {**announced, **follows}, words)
-            self._carrier.doing.now(f"exposing {words}", "all conditions are met")
-            self._carrier.progress.begin("exposure", f"exposing {words}", 0, line.exposure_s, "s")
             outcome, reason, problem = "done", words, None
             try:
+                await self._recorder.record(Kind.EXPOSURE_STARTED, {**announced, **follows}, words)
+                self._carrier.doing.now(f"exposing {words}", "all conditions are met")
+                self._carrier.progress.begin("exposure", f"exposing {words}", 0, line.exposure_s, "s")
                 frame = await take(kit, exposure, tries=1)
                 self._on_the_way.add(frame_id)
             except asyncio.CancelledError:

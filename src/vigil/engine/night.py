@@ -10,21 +10,21 @@ from pathlib import Path
 from typing import Any
 
 from vigil.devices.errors import DeviceError
-from vigil.devices.protocols import Devices
+from vigil.devices.protocols import Devices, RawFrame
 from vigil.devices.supervised import POLL_S, Rigged
 from vigil.documents.events import Kind
 from vigil.documents.night import NotAllowed, RunState
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.documents.store import dump
-from vigil.engine.activity import Activity
+from vigil.engine.activity import Activity, Tools
 from vigil.engine.arbiter import Arbiter
 from vigil.engine.carrying import Carrier
 from vigil.engine.check import Condition
 from vigil.engine.closing import close
-from vigil.engine.conditions import conditions_for
 from vigil.engine.ending import to_the_end
 from vigil.engine.guarding import LimitGuard
+from vigil.engine.hand.frames import write_trial
 from vigil.engine.lights import Lights
 from vigil.engine.measuring import Measurer
 from vigil.engine.outlook import STARS_BELOW_SUN_DEG, Outlook
@@ -32,7 +32,9 @@ from vigil.engine.policy import MOST_ACTIVITIES_WITHOUT_EXPOSURE, POLICIES, Give
 from vigil.engine.recorder import Recorder
 from vigil.engine.saving import Saver, Write
 from vigil.planning.choice import Candidate, Finished, Wait
+from vigil.planning.spans import site_time
 from vigil.runtime.clock import Clock
+from vigil.runtime.programs import run_program
 from vigil.runtime.workshop import Workshop
 
 log = logging.getLogger(__name__)
@@ -64,6 +66,8 @@ class Equipment:
     """What the frames' disk suffers from, by the simulator's word; real disks speak for themselves."""
     write: Write | None = None
     """How a frame is put on disk; None is the usual way."""
+    rehearses: bool = False
+    """Nothing is written or run outside: programs of the plan are left out."""
     hand_folder: Path | None = None
     """For frames taken by hand; else beside the others."""
 
@@ -78,10 +82,18 @@ class Night:
         self._clock = clock
         self._recorder = recorder
         self._carrier = Carrier(
-            rig, plan, devices, clock, equipment.measurer, recorder, equipment.arbiter or Arbiter()
+            rig,
+            plan,
+            devices,
+            clock,
+            equipment.measurer,
+            recorder,
+            equipment.arbiter or Arbiter(),
+            self._tools(equipment),
         )
         self._rig = rig
         self._rig_wanted: tuple[Rig, str] | None = None
+        self._plan_wanted: tuple[NightPlan, str] | None = None
         self.doing = self._carrier.doing
         self.progress = self._carrier.progress
         self._saver = Saver(
@@ -117,6 +129,16 @@ class Night:
         self._held_by: Condition | None = None
         self._calm_since: datetime | None = None
 
+    def _tools(self, equipment: Equipment) -> Tools:
+        folder = equipment.frames_folder / "beside"
+        if equipment.rehearses:
+            return Tools(folder)
+
+        async def keep(frame: RawFrame, path: Path) -> None:
+            await write_trial(equipment.workshop, self._rig, path, frame)
+
+        return Tools(folder, run_program, keep)
+
     # -- what people may ask for ------------------------------------------------------------------
 
     def hold(self, reason: str, now: bool = False) -> None:
@@ -151,16 +173,43 @@ class Night:
         self._rig_wanted = rig, words
         self._wake.set()
 
+    def change_plan(self, plan: NightPlan, words: str) -> None:
+        """An edited plan, from the next decision on. Whether what has begun may change so is the asker's to
+        look at (planning.revision)."""
+        self._plan_wanted = plan, words
+        self._wake.set()
+
+    async def ask(self, what: str, words: str, block: str = "", now: bool = False) -> None:
+        """A wish of a person's (documents.night folds it): in force from the next decision on; with `now`
+        what is under way is abandoned for it."""
+        await self._recorder.record(Kind.ASKED, {"what": what, **({"block": block} if block else {})}, words)
+        if now:
+            self._cancel_foreground()
+        self._wake.set()
+
+    def candidate_now(self) -> Candidate | Wait | Finished:
+        """What is being got ready or exposed."""
+        return self.outlook.choice(self._clock.utcnow())
+
+    def from_when(self) -> str:
+        """In words, when the next decision will be made."""
+        exposing = self._recorder.state.exposing
+        if exposing is None:
+            return "at once" if self._foreground is None else f"after {self.doing.words}"
+        ends = datetime.fromisoformat(exposing.values["ends"])
+        return f"after the frame under way, at {site_time(ends, self._rig)}"
+
     def accept(self) -> None:
         """To what an activity asks of a person: it is good enough as it is. Raises NotAllowed."""
-        if not any(a["kind"] == "turn by hand" for a in self._recorder.state.activities.values()):
+        if not any(a["kind"] in ("turn by hand", "ask") for a in self._recorder.state.activities.values()):
             raise NotAllowed("nothing is asked")
         self._carrier.kit().answers.accept()
 
-    def end(self, reason: str) -> None:
-        """Abandon what is under way and close the night."""
+    def end(self, reason: str, after_frame: bool = False) -> None:
+        """Close the night; what is under way is abandoned, unless it may be finished first."""
         self._end_wanted = reason
-        self._cancel_foreground()
+        if not after_frame:
+            self._cancel_foreground()
         self._wake.set()
 
     # -- the run ----------------------------------------------------------------------------------
@@ -214,7 +263,7 @@ class Night:
 
     async def _turn(self) -> None:
         """One decision: an activity, an exposure, a wait, or the end."""
-        await self._take_rig()
+        await self._take_changes()
         now, state = self._clock.utcnow(), self._recorder.state
         choice = self.outlook.choice(now)
         if isinstance(choice, Finished):
@@ -245,20 +294,25 @@ class Night:
                 return
         await self._rest(now + _HOLD_LOOK)
 
-    async def _take_rig(self) -> None:
-        if self._rig_wanted is None:
-            return
-        (self._rig, words), self._rig_wanted = self._rig_wanted, None
-        for part in (self._carrier, self.outlook, self._saver):
-            part.take_rig(self._rig)
-        await self._recorder.record(Kind.RIG_CHANGED, {"rig": dump(self._rig)}, words)
+    async def _take_changes(self) -> None:
+        """A changed rig or plan comes into force between two decisions: nothing under way sees half of it."""
+        if self._rig_wanted is not None:
+            (self._rig, words), self._rig_wanted = self._rig_wanted, None
+            for part in (self._carrier, self.outlook, self._saver):
+                part.take_rig(self._rig)
+            await self._recorder.record(Kind.RIG_CHANGED, {"rig": dump(self._rig)}, words)
+        if self._plan_wanted is not None:
+            (self.plan, words), self._plan_wanted = self._plan_wanted, None
+            self._carrier.take_plan(self.plan)
+            self.outlook.take_plan(self.plan)
+            await self._recorder.record(Kind.PLAN_CHANGED, {"plan": dump(self.plan)}, words)
 
     async def _towards(self, candidate: Candidate, now: datetime) -> None:
         """Look at the candidate's conditions in order; bring about the first that isn't met, else expose."""
         view = self.outlook.view(candidate, now)
         start, end = self.outlook.exposure_times(candidate, now)
         beside: list[str] = []
-        for condition in conditions_for(self._rig):
+        for condition in self.outlook.conditions(candidate.block):
             check = condition.check(view, start, end)
             if check.met or self._waived(condition, now):
                 continue
@@ -325,6 +379,8 @@ class Night:
             await self._give_up(candidate, problem)
         elif policy.then is GiveUp.HOLD:
             self._hold_wanted = problem
+        elif policy.then is GiveUp.CLOSE:
+            self._end_wanted = problem
         else:
             self._since_exposure.clear()
             said = f"{problem}; tried {failures} times, again then"

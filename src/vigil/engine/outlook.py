@@ -8,8 +8,9 @@ from pathlib import Path
 from typing import Any
 
 from vigil.devices.supervised import Rigged
-from vigil.documents.plan import NightPlan, of_wanted
+from vigil.documents.plan import Block, NightPlan, of_wanted
 from vigil.documents.rig import Rig
+from vigil.engine.check import Condition
 from vigil.engine.conditions import conditions_for
 from vigil.engine.recorder import Recorder
 from vigil.engine.view import View
@@ -46,17 +47,27 @@ class Outlook:
         self._frames_folder = frames_folder
         self._disk_trouble = disk_trouble
         self._taken = taken
+        self._begun = at
         self._spans: dict[str, tuple[Interval, ...]] = line_intervals(plan, rig, at)
 
     def take_rig(self, rig: Rig) -> None:
         """Only values that leave the spans as they are."""
         self._rig = rig
 
+    def take_plan(self, plan: NightPlan) -> None:
+        """An edited plan: its spans are those of the night that began."""
+        self._plan = plan
+        self._spans = line_intervals(plan, self._rig, self._begun)
+
+    def conditions(self, block: Block) -> tuple[Condition, ...]:
+        """Those of a block's exposures, and its steps, in the plan's order."""
+        return conditions_for(self._rig, self._plan, block)
+
     def choice(self, now: datetime, lead: timedelta | None = None) -> Candidate | Wait | Finished:
         """What to expose next; by default with the lead that the unmet conditions need."""
         lead = self.lead(now) if lead is None else lead
-        given_up = self._recorder.state.given_up
-        return choose(self._plan, self._spans, self._taken, given_up, now, lead)
+        state = self._recorder.state
+        return choose(self._plan, self._spans, self._taken, state.given_up, now, lead, state.first)
 
     def after(self, candidate: Candidate, now: datetime) -> tuple[datetime, str]:
         """When the candidate's frame will be read out, and in words what follows then."""
@@ -65,8 +76,8 @@ class Outlook:
             return self._taken(line_id) + (line_id == candidate.line.id)
 
         _, end = self.exposure_times(candidate, now)
-        given_up = self._recorder.state.given_up
-        following = choose(self._plan, self._spans, taken, given_up, end)
+        state = self._recorder.state
+        following = choose(self._plan, self._spans, taken, state.given_up, end, first=state.first)
         if isinstance(following, Candidate):
             line = following.line
             words = line.filter or line.words
@@ -109,7 +120,7 @@ class Outlook:
             return timedelta(0)
         view = self.view(choice, now)
         one_by_one_s, beside_s = 0.0, 0.0
-        for condition in conditions_for(self._rig):
+        for condition in self.conditions(choice.block):
             activity = condition.activity(view)
             if activity is None or condition.check(view, choice.opens, choice.opens).met:
                 continue
@@ -126,7 +137,7 @@ class Outlook:
             return []
         view = self.view(choice, now)
         times = self.exposure_times(choice, now)
-        return [c.check(view, *times).told(c.name) for c in conditions_for(self._rig)]
+        return [c.check(view, *times).told(c.name) for c in self.conditions(choice.block)]
 
     def stars_from(self, now: datetime) -> datetime | None:
         """When it will be dark enough for stars; None when it is."""

@@ -11,6 +11,7 @@ class GiveUp(StrEnum):
     PAUSE = "wait, then try again"
     SKIP_BLOCK = "give the block up"
     HOLD = "hold the night"
+    CLOSE = "end the night"
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +42,10 @@ POLICIES: dict[str, Policy] = {
     "turn camera": Policy(3, (10.0, 60.0), GiveUp.WAIVE, later_s=3600.0),
     "turn by hand": Policy(1, (), GiveUp.WAIVE, later_s=3600.0),
     "centre": Policy(3, (30.0, 120.0), GiveUp.PAUSE),
+    "ask": Policy(1, (), GiveUp.HOLD),
+    "wait": Policy(1, (), GiveUp.WAIVE),
+    "program": Policy(1, (), GiveUp.HOLD),
+    "test exposure": Policy(1, (), GiveUp.WAIVE, later_s=86400.0),
     "expose": Policy(3, (5.0, 30.0), GiveUp.PAUSE),
 }
 MOST_ACTIVITIES_WITHOUT_EXPOSURE = 12

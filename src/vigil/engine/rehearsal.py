@@ -28,7 +28,7 @@ async def rehearse(plan: NightPlan, equipment: Equipment, ledger: Ledger) -> Reh
     recorder = Recorder(ledger, equipment.clock, NightState())
     recorder.listen(events.append)
     await started(recorder, plan, equipment, "rehearsal")
-    await Night(plan, replace(equipment, write=_nothing), recorder).run()
+    await Night(plan, replace(equipment, write=no_file, rehearses=True), recorder).run()
     return Rehearsed(tuple(events), recorder.state)
 
 
@@ -53,5 +53,5 @@ async def started(
     )
 
 
-def _nothing(path: Path, image: object, header: object) -> None:
+def no_file(path: Path, image: object, header: object) -> None:
     """A frame of a rehearsal has no pixels to keep."""

@@ -43,6 +43,7 @@ from vigil.engine.rehearsal import started
 from vigil.files.names import evening_date
 from vigil.keeper.reconcile import unrecorded_frames
 from vigil.keeper.reporting import report_of
+from vigil.keeper.wishes import WISHES, grant
 from vigil.ledger.ledger import Ledger
 from vigil.link.endpoint import News
 
@@ -198,7 +199,7 @@ class Keeper:
         state = fold_all(await self._ledger.events(name))
         if state.started is None:
             return
-        plan = parse(NightPlan, state.started.values["plan"], f"the plan of {name}")
+        plan = parse(NightPlan, state.plan or "", f"the plan of {name}")
         self._recorder.state = state
         if state.rig is not None:
             # the night goes on with the rig that it had; what was changed since waits for its end
@@ -341,8 +342,12 @@ class Keeper:
         if ask.command is Command.ACCEPT:
             night.accept()
             return "taken as it is"
-        night.end(str(ask.values.get("reason") or "ended by hand"))
-        return "ending the night: park, warm up, disconnect"
+        if ask.command in WISHES:
+            return await grant(ask, night, self._recorder.state, self._equipment.rig)
+        after_frame = bool(ask.values.get("after_frame"))
+        when = night.from_when() if after_frame else "at once"
+        night.end(str(ask.values.get("reason") or "ended by hand"), after_frame)
+        return f"ending the night {when}: park, warm up, disconnect"
 
     def _play(self, ask: Ask) -> Answer:
         """Look at the scenario, or change it."""

@@ -41,17 +41,18 @@ def choose(
     given_up: Collection[str],
     at: datetime,
     lead: timedelta = timedelta(0),
+    first: str = "",
 ) -> Candidate | Wait | Finished:
     """The next exposure, or until when to wait, or that the plan is finished.
 
     `spans` are each block's intervals tonight by its id, and those of lines with a condition of their own by
     theirs; `taken` the frames of a line that are whole or under way.
     A block's conditions are begun `lead` before it opens, but never in an open block's time: an open
-    block earlier in the plan goes first.
+    block earlier in the plan goes first; before all of them the block `first`.
     """
     soonest: Candidate | None = None
     left_over: list[str] = []
-    for block in plan.blocks:
+    for block in sorted(plan.blocks, key=lambda block: block.id != first):
         wanted = _wanted_lines(block, taken)
         if not wanted:
             continue

@@ -1,74 +1,54 @@
-"""The conditions of an exposure, in the order in which they are looked at."""
+"""The conditions of an exposure, in the order in which they are looked at.
 
-from functools import lru_cache
+Each module of this folder holds one or two; those that have a `place` are found by themselves.
+"""
 
+from functools import cache
+from importlib import import_module
+from pkgutil import iter_modules
+
+from vigil.documents.plan import Block, NightPlan
 from vigil.documents.rig import Rig
+from vigil.documents.steps import MustHold
 from vigil.engine.check import Condition
-from vigil.engine.conditions.angle import AtAngle
-from vigil.engine.conditions.cold import Cold
-from vigil.engine.conditions.connected import Connected
-from vigil.engine.conditions.disk import Disk
-from vigil.engine.conditions.dithered import Dithered
-from vigil.engine.conditions.focus import FocusFresh
-from vigil.engine.conditions.heated import Heated
-from vigil.engine.conditions.in_filter import InFilter
-from vigil.engine.conditions.open import CoverOpen, RoofOpen
-from vigil.engine.conditions.pointed import Pointed
-from vigil.engine.conditions.safe import Safe
-from vigil.engine.conditions.side import RightSide
-from vigil.engine.conditions.span import InSpan
-from vigil.engine.conditions.target import OnTarget
-from vigil.engine.conditions.tracking import Tracking
-from vigil.planning.flip import rule_for
+from vigil.engine.steps import StepDone
+
+_STEPS_PLACE = 145
+"""A block's own steps: all is ready for its first frame, but for the filter and a dither."""
 
 
-def conditions_for(rig: Rig) -> tuple[Condition, ...]:
-    """Those that the rig's parts make sense of.
-
-    The side of the pier before tracking: a tube that stands at its limit must not be set tracking there.
-    Focus before target, since blurred frames don't solve; the filter last, since both use their own and put
-    back nothing.
-    """
-    parts = (
-        rig.weather is not None or rig.safety is not None,
-        rig.camera is not None and rig.camera.cooler is not None,
-        rig.roof is not None,
-        rig.heaters is not None,
-        rig.cover is not None,
-        rig.focuser is not None,
-        rig.focuser is not None or "filter wheel" in rig.device_names,
-        rule_for(rig) is not None,
-    )
-    return _chosen(*parts)
-
-
-@lru_cache(maxsize=64)
-def _chosen(
-    watched: bool,
-    cooled: bool,
-    roofed: bool,
-    heated: bool,
-    covered: bool,
-    focused: bool,
-    filtered: bool,
-    flips: bool,
+def conditions_for(
+    rig: Rig, plan: NightPlan | None = None, block: Block | None = None
 ) -> tuple[Condition, ...]:
-    every: list[tuple[bool, Condition]] = [
-        (True, Connected()),
-        (watched, Safe()),
-        (True, InSpan()),
-        (True, Disk()),
-        (cooled, Cold()),
-        (roofed, RoofOpen()),
-        (heated, Heated()),
-        (covered, CoverOpen()),
-        (flips, RightSide()),
-        (True, Tracking()),
-        (True, Pointed()),
-        (focused, FocusFresh()),
-        (True, AtAngle()),
-        (True, OnTarget()),
-        (True, Dithered()),
-        (filtered, InFilter()),
-    ]
-    return tuple(condition for wanted, condition in every if wanted)
+    """Those that the rig's parts make sense of, as the plan orders them, with the steps to be done once.
+
+    What the plan's opening names comes first, in its order. Of the usual order: the side of the pier before
+    tracking, since a tube that stands at its limit must not be set tracking there; focus before target, since
+    blurred frames don't solve; the filter last, since both use their own and put back nothing.
+    """
+    usual = [condition for condition in every_condition() if condition.wanted(rig)]
+    if plan is None:
+        return tuple(usual)
+    by_name = {condition.name: condition for condition in usual}
+    named = {item.name for item in plan.conditions}
+    first: list[Condition] = []
+    for item in plan.opening:
+        if isinstance(item, MustHold):
+            first += [by_name[item.name]] if not item.off and item.name in by_name else []
+        elif not item.off:
+            first.append(StepDone(item))
+    rest = [condition for condition in usual if condition.name not in named]
+    steps = [StepDone(step) for step in block.steps if not step.off] if block is not None else []
+    before = [condition for condition in rest if condition.place < _STEPS_PLACE]
+    return (*first, *before, *steps, *rest[len(before) :])
+
+
+@cache
+def every_condition() -> tuple[Condition, ...]:
+    """One of each kind, by their places."""
+    found = []
+    for module in iter_modules(__path__):
+        loaded = import_module(f"{__name__}.{module.name}")
+        kinds = [kind for kind in vars(loaded).values() if isinstance(kind, type)]
+        found += [k() for k in kinds if k.__module__ == loaded.__name__ and hasattr(k, "place")]
+    return tuple(sorted(found, key=lambda condition: condition.place))

@@ -11,6 +11,7 @@ from vigil.sky.turns import turn_to_deg
 
 class AtAngle(Condition):
     name = "camera angle"
+    place = 130
     needs_stars = True
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:

@@ -9,6 +9,7 @@ from vigil.engine.view import View
 
 class Connected(Condition):
     name = "connected"
+    place = 10
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
         wanted = [name for name in view.rig.device_names if name in NEEDED]

@@ -10,6 +10,7 @@ _RESERVE_BYTES = 200_000_000
 
 class Disk(Condition):
     name = "room on disk"
+    place = 40
     hard = True
     may_return = True
 

@@ -9,6 +9,7 @@ from vigil.engine.view import View
 
 class Dithered(Condition):
     name = "dithered"
+    place = 150
     skippable = True
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:

@@ -3,6 +3,7 @@
 from datetime import datetime
 from statistics import median
 
+from vigil.documents.rig import Rig
 from vigil.engine.activities.focus import Focus
 from vigil.engine.check import Check, Condition, Gauge, Standing
 from vigil.engine.view import View
@@ -10,13 +11,20 @@ from vigil.engine.view import View
 
 class FocusFresh(Condition):
     name = "focus fresh"
+    place = 120
     needs_stars = True
     skippable = True
+
+    @classmethod
+    def wanted(cls, rig: Rig) -> bool:
+        return rig.focuser is not None
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
         focus = view.night.focus
         if focus is None:
             return Check(Standing.UNKNOWN, "not focused yet tonight")
+        if view.night.refocus_asked:
+            return Check(Standing.NOT_MET, "refocusing was asked for by hand")
         if view.focuser is None:
             return Check(Standing.UNKNOWN, "focuser not connected")
         orders = view.plan.orders
@@ -34,6 +42,8 @@ class FocusFresh(Condition):
             ),
             Gauge("stars grown by", round(_grown_percent(view), 1), orders.focus_grown_by_percent, "%"),
         )
+        if view.night.refocusing_paused:
+            return Check(Standing.MET, "refocusing is paused, by hand", gauges)
         for gauge in gauges:
             if gauge.value > gauge.limit:
                 words = f"{gauge.words} {gauge.value:g} {gauge.unit}, limit {gauge.limit:g}"

@@ -4,6 +4,7 @@ from datetime import datetime
 from typing import ClassVar
 
 from vigil.devices.protocols import ShutterState
+from vigil.documents.rig import Rig
 from vigil.engine.activities.open import Open
 from vigil.engine.check import Check, Condition, Standing
 from vigil.engine.view import View
@@ -26,9 +27,19 @@ class _Open(Condition):
 
 class RoofOpen(_Open):
     name = "roof open"
+    place = 60
     device = "roof"
+
+    @classmethod
+    def wanted(cls, rig: Rig) -> bool:
+        return rig.roof is not None
 
 
 class CoverOpen(_Open):
     name = "cover open"
+    place = 80
     device = "cover"
+
+    @classmethod
+    def wanted(cls, rig: Rig) -> bool:
+        return rig.cover is not None

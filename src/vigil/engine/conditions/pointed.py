@@ -12,6 +12,7 @@ NEAR_DEG = 1.0
 
 class Pointed(Condition):
     name = "pointed"
+    place = 110
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
         if view.mount is None:

@@ -3,14 +3,20 @@
 from datetime import datetime
 
 from vigil.devices.protocols import SafetyState, WeatherState
+from vigil.documents.rig import Rig
 from vigil.engine.check import Check, Condition, Gauge, Standing
 from vigil.engine.view import View
 
 
 class Safe(Condition):
     name = "safe"
+    place = 20
     hard = True
     may_return = True
+
+    @classmethod
+    def wanted(cls, rig: Rig) -> bool:
+        return rig.weather is not None or rig.safety is not None
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
         gauges: list[Gauge] = []

@@ -9,6 +9,7 @@ from vigil.planning.spans import site_time
 
 class InSpan(Condition):
     name = "in its span"
+    place = 30
     hard = True
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:

@@ -14,6 +14,7 @@ _MOVED_ARCMIN = 1.0
 
 class OnTarget(Condition):
     name = "on target"
+    place = 140
     needs_stars = True
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:

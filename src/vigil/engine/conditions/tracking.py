@@ -11,6 +11,7 @@ from vigil.sky.angles import separation_deg
 
 class Tracking(Condition):
     name = "tracking"
+    place = 100
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
         if view.mount is None:

@@ -27,8 +27,7 @@ async def take_frame(
     else:
         path = folder / f"{stem}_loop-{number % _RING}.fits"
     guides = name == "guide camera"
-    header = bare_header(kit.rig, frame, guides)
-    await workshop.run(_write, path, frame, header)
+    await write_trial(workshop, kit.rig, path, frame, guides)
     full_scale = _full_scale_adu(kit.rig, guides)
     mosaic = not guides and is_mosaic(kit, frame)
     figures = await kit.measurer.measure(frame.image, full_scale, mosaic)
@@ -78,6 +77,13 @@ def bare_header(rig: Rig, frame: RawFrame, guides: bool) -> Header:
     if unmixed and rig.camera is not None and rig.camera.bayer is not None:
         header["BAYERPAT"] = (rig.camera.bayer, "lowest two rows, left to right")
     return header
+
+
+async def write_trial(
+    workshop: Workshop, rig: Rig, path: Path, frame: RawFrame, guides: bool = False
+) -> None:
+    """Put a frame that belongs to no night on disk."""
+    await workshop.run(_write, path, frame, bare_header(rig, frame, guides))
 
 
 def _write(path: Path, frame: RawFrame, header: Header) -> None:

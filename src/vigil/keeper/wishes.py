@@ -1,0 +1,92 @@
+"""What people may wish of a night that runs: an edited plan, a block first or not tonight, when to focus."""
+
+from typing import Any
+
+from pydantic import ValidationError
+
+from vigil.documents.messages import Ask, Command
+from vigil.documents.night import NightState, NotAllowed
+from vigil.documents.plan import Block, NightPlan, contradictions
+from vigil.documents.rig import Rig
+from vigil.documents.store import explain
+from vigil.engine.night import Night
+from vigil.planning.choice import Candidate
+from vigil.planning.revision import changes, refused
+
+WISHES = frozenset(
+    {
+        Command.PLAN,
+        Command.LEAVE,
+        Command.NEXT,
+        Command.REFOCUS,
+        Command.PAUSE_FOCUS,
+        Command.TAKE_UP_FOCUS,
+    }
+)
+
+
+async def grant(ask: Ask, night: Night, state: NightState, rig: Rig) -> str:
+    """Pass a wish on; returns from when it is in force. Raises NotAllowed with the reason."""
+    when = "at once" if ask.values.get("now") else night.from_when()
+    if ask.command is Command.PLAN:
+        words = _new_plan(ask.values.get("plan"), night, state, rig)
+        return f"{words}: {when}"
+    if ask.command in (Command.LEAVE, Command.NEXT):
+        return await _block_wish(ask, night, state, when)
+    if rig.focuser is None:
+        raise NotAllowed(f"{rig.name} has no focuser")
+    if ask.command is Command.REFOCUS:
+        await night.ask("refocus", f"refocus asked for, {when}")
+        return f"refocus {when}"
+    pause = ask.command is Command.PAUSE_FOCUS
+    if pause == state.refocusing_paused:
+        raise NotAllowed("refocusing is paused already" if pause else "refocusing is not paused")
+    words = "refocusing paused" if pause else "refocusing taken up again"
+    await night.ask(ask.command.value, words)
+    return words
+
+
+def _new_plan(told: Any, night: Night, state: NightState, rig: Rig) -> str:
+    try:
+        plan = NightPlan.model_validate(told)
+    except ValidationError as problem:
+        raise NotAllowed(f"the plan can't be used: {'; '.join(explain(problem))}") from None
+    begun = {frame["line"] for frame in state.announced.values()}
+    wrong = refused(night.plan, plan, begun) + contradictions(plan, rig)
+    if wrong:
+        raise NotAllowed("; ".join(wrong))
+    said = changes(night.plan, plan)
+    if not said:
+        raise NotAllowed("the plan is as it was: nothing changed")
+    words = "; ".join(said)
+    night.change_plan(plan, words)
+    return words
+
+
+async def _block_wish(ask: Ask, night: Night, state: NightState, when: str) -> str:
+    block = _block(str(ask.values.get("block") or ""), night, state)
+    name, now = block.target.name, bool(ask.values.get("now"))
+    if ask.command is Command.LEAVE:
+        if block.id in state.given_up:
+            raise NotAllowed(f"{name} is left for tonight already")
+        await night.ask("leave", f"{name} left for tonight, {when}", block.id, now)
+        return f"{name} is left for tonight, {when}"
+    if not any(line.wants_more(state.done(line.id)) for line in block.active_lines):
+        raise NotAllowed(f"nothing is left to be taken of {name}")
+    await night.ask("next", f"{name} next, {when}", block.id, now)
+    return f"{name} is next, {when}"
+
+
+def _block(wanted: str, night: Night, state: NightState) -> Block:
+    """By id or target's name; without either the one under way."""
+    blocks = night.plan.blocks
+    if not wanted:
+        now = night.candidate_now()
+        if not isinstance(now, Candidate):
+            raise NotAllowed("no block is under way; say which one")
+        return now.block
+    small = wanted.casefold()
+    found = [b for b in blocks if small in (b.id.casefold(), b.target.name.casefold())]
+    if not found:
+        raise NotAllowed(f"no block is called {wanted!r}; there are {', '.join(b.id for b in blocks)}")
+    return found[0]
