@@ -9,6 +9,7 @@ from campaigns.demo import demo_plan, demo_rig, short_plan
 from campaigns.night import Played, play
 from vigil.documents.events import Event, Kind
 from vigil.documents.messages import Answer, Command
+from vigil.documents.night import counts, fold_all
 from vigil.documents.plan import NightPlan, Target
 from vigil.planning.revision import changes, refused
 
@@ -150,3 +151,25 @@ def test_changes_are_said(what: str) -> None:
         new, said = plan.model_copy(update={"orders": orders}), "focus every min 90 → 30"
     assert said in "; ".join(changes(plan, new))
     assert refused(plan, new, {"ic405-ha"}) == []
+
+
+def test_a_rejected_frame_is_taken_again_and_may_be_kept_after_all(tmp_path: Path) -> None:
+    answers: list[Answer] = []
+
+    async def judge(event: Event, played: Played) -> None:
+        if event.kind is Kind.FRAME_MEASURED and not answers:
+            frame = event.values["frame_id"]
+            answers.append(await played.ask(Command.JUDGE, frame="nothing"))
+            answers.append(await played.ask(Command.JUDGE, frame=frame, verdict="lovely"))
+            answers.append(await played.ask(Command.JUDGE, frame=frame))
+            answers.append(await played.ask(Command.JUDGE, frame=frame))
+
+    played = play(RIG, short_plan(count=2), tmp_path, on_event=judge, quick=True)
+    assert [a.taken for a in answers] == [False, False, True, False]
+    assert order(played) == ["ic405-ha"] * 3 + ["ic405-l"] * 2
+    assert [e.values["number"] for e in played.of(Kind.FRAME_SAVED)][:3] in ([1, 2, 2], [1, 1, 2])
+    assert played.events[-1].values["frames"] == 4
+    state = fold_all(played.events)
+    rejected = played.of(Kind.FRAME_JUDGED)[0].values["frame_id"]
+    assert not counts(state.saved[rejected]) and state.done("ic405-ha") == 2
+    assert counts({"doubtful": "short", "verdict": "kept"}) and not counts({"doubtful": "short"})

@@ -8,9 +8,11 @@ import pytest
 from campaigns.demo import demo_plan, demo_rig
 from vigil.devices.protocols import CameraState, FocuserState, HeatersState, MountState, PierSide, WheelState
 from vigil.documents.night import FocusRecord, LightFigures, NightState, PointingRecord
-from vigil.documents.plan import contradictions
+from vigil.documents.plan import NightPlan, contradictions
+from vigil.engine.averaging import Averaged
 from vigil.engine.check import Check, Standing
 from vigil.engine.conditions import conditions_for
+from vigil.engine.conditions.focus import grown_percent
 from vigil.engine.view import View
 from vigil.planning.choice import Candidate
 
@@ -64,6 +66,28 @@ def light(hfr_px: float, name: str = "Ha") -> LightFigures:
 
 def with_night(**changes: object) -> View:
     return replace(GOOD, night=replace(GOOD.night, **changes))  # type: ignore[arg-type]
+
+
+def with_orders(**values: object) -> NightPlan:
+    return PLAN.model_copy(update={"orders": PLAN.orders.model_copy(update=values)})
+
+
+def test_growth_is_a_trend_and_one_bad_frame_is_none() -> None:
+    assert grown_percent([2.0, 2.6]) == 0
+    assert grown_percent([2.0, 2.0, 2.0, 3.0]) == 0
+    assert grown_percent([2.0, 3.0, 2.0, 2.0, 2.0, 2.0]) == 0
+    steady = [2.0 * (1 + 0.02 * n) for n in range(10)]
+    assert grown_percent(steady) == pytest.approx(16, abs=0.1)
+    assert grown_percent([2.0, 2.0, 2.0, 2.6, 2.6, 2.6, 2.6]) == pytest.approx(30, abs=1)
+
+
+def test_a_gust_does_not_count() -> None:
+    averaged = Averaged()
+    assert averaged.over(5) is None
+    for minute in range(31):
+        averaged.add(NOW + timedelta(minutes=minute), 4.0 if minute == 30 else 10.0)
+    assert averaged.over(0) == 4.0 and averaged.over(5) == pytest.approx(9.0)
+    assert averaged.over(60) == pytest.approx(10 - 6 / 31)
 
 
 @pytest.mark.parametrize(
@@ -124,6 +148,31 @@ def with_night(**changes: object) -> View:
         ),
         (
             "focus fresh",
+            replace(GOOD, tube_c=-0.3),
+            Standing.NOT_MET,
+            "1.3 °C",
+        ),
+        (
+            "focus fresh",
+            replace(with_night(frames_since_focus=5), plan=with_orders(focus_every_frames=5)),
+            Standing.NOT_MET,
+            "frames since 5",
+        ),
+        (
+            "focus fresh",
+            replace(GOOD, plan=with_orders(focus_at_new_target=True)),
+            Standing.NOT_MET,
+            "a new target: IC 405",
+        ),
+        (
+            "focus fresh",
+            replace(GOOD, plan=with_orders(focus_at_filter_change=True)),
+            Standing.NOT_MET,
+            "another filter: Ha",
+        ),
+        ("focus fresh", with_night(refocus_asked=True), Standing.NOT_MET, "by hand"),
+        (
+            "focus fresh",
             with_night(lights_since_focus=(light(2.0), light(2.3), light(2.4), light(2.5))),
             Standing.NOT_MET,
             "grown by 20 %",
@@ -165,6 +214,12 @@ def test_just_past_the_limit(name: str, view: View, standing: Standing, says: st
         ("camera cold", having(camera=CameraState(-9.5, -10.0, 1, "idle"))),
         ("focus fresh", having(focuser=FocuserState(6031, False, -0.2))),
         ("focus fresh", with_night(focus=replace(FOCUS, at=NOW - timedelta(minutes=89)))),
+        ("focus fresh", replace(having(focuser=FocuserState(6031, False, -0.3)), tube_c=1.0)),
+        ("focus fresh", replace(with_night(frames_since_focus=4), plan=with_orders(focus_every_frames=5))),
+        (
+            "focus fresh",
+            with_night(refocusing_paused=True, focus=replace(FOCUS, at=NOW - timedelta(minutes=91))),
+        ),
         ("focus fresh", with_night(lights_since_focus=(light(2.0, "L"), light(2.6), light(2.7)))),
         ("focus fresh", with_night(lights_since_focus=(light(2.0), light(2.25), light(2.25)))),
         ("on target", with_night(pointing=replace(POINTING, off_arcsec=119.0))),

@@ -312,7 +312,14 @@ def test_an_idle_keeper_leaves(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) 
 
 
 def announce(path: Path, frame_id: str) -> dict[str, Any]:
-    return {"frame_id": frame_id, "path": str(path), "line": "x", "block": "b", "filter": "L"}
+    return {
+        "frame_id": frame_id,
+        "path": str(path),
+        "line": "x",
+        "block": "b",
+        "filter": "L",
+        "exposure_s": 60.0,
+    }
 
 
 def test_frames_on_disk_but_not_in_the_ledger_are_found(tmp_path: Path) -> None:

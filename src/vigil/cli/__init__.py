@@ -344,6 +344,8 @@ NIGHT_ACTIONS = {
     "refocus": "",
     "pause-focus": "",
     "take-up-focus": "",
+    "reject": "FRAME",
+    "keep": "FRAME",
     "end": "",
     "speed": "N",
     "forward": "",
@@ -361,6 +363,7 @@ _NIGHT = """The night that a rig's keeper runs. Each change says from when it is
   plan PLAN          go on by an edited plan: what has frames keeps its target and its settings
   refocus            after the frame under way
   pause-focus        no refocusing until take-up-focus
+  reject, keep FRAME a frame, by its id: a rejected one is taken again, a kept one counts
   end                close the night, at once or --after-frame
   speed N            simulated time: so many times real time
   forward            simulated time: on to the next event"""

@@ -42,6 +42,8 @@ def run(args: argparse.Namespace) -> int:
 _COMMANDS = {
     "skip": Command.LEAVE,
     "forward": Command.SKIP,
+    "reject": Command.JUDGE,
+    "keep": Command.JUDGE,
     "pause-focus": Command.PAUSE_FOCUS,
     "take-up-focus": Command.TAKE_UP_FOCUS,
 }
@@ -55,6 +57,8 @@ def _values(args: argparse.Namespace) -> dict[str, Any]:
         values["now"] = args.now
     if args.action in ("skip", "next") and args.word:
         values["block"] = args.word
+    if args.action in ("reject", "keep"):
+        values |= {"frame": args.word, "verdict": "rejected" if args.action == "reject" else "kept"}
     if args.action == "end":
         values["after_frame"] = args.after_frame
     if args.action == "plan":

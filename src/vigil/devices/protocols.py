@@ -164,6 +164,10 @@ class Camera(Device, Protocol):
 
     async def abort(self) -> None: ...
 
+    async def cut_short(self) -> None:
+        """End the exposure under way and read it out: its frame says how long it was."""
+        ...
+
     async def cool(self, set_point_c: float | None) -> None: ...
 
 

@@ -21,6 +21,7 @@ class Kind(StrEnum):
     EXPOSURE_ENDED = "exposure_ended"
     FRAME_SAVED = "frame_saved"
     FRAME_MEASURED = "frame_measured"
+    FRAME_JUDGED = "frame_judged"
     BLOCK_GIVEN_UP = "block_given_up"
     DEVICE_LOST = "device_lost"
     DEVICE_RECOVERED = "device_recovered"

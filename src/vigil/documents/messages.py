@@ -37,6 +37,8 @@ class Command(StrEnum):
     REFOCUS = "refocus"
     PAUSE_FOCUS = "pause focus"
     TAKE_UP_FOCUS = "take up focus"
+    JUDGE = "judge"
+    """A frame rejected, or kept, by a person."""
     ACCEPT = "accept"
     DEVICE = "device"
     RIG = "rig"

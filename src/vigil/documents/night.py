@@ -49,6 +49,7 @@ class FocusRecord:
     temperature_c: float | None
     hfr_px: float
     at: datetime
+    block: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,6 +125,7 @@ class NightState:
     announced: dict[str, dict[str, Any]] = field(default_factory=dict)
     saved: dict[str, dict[str, Any]] = field(default_factory=dict)
     lights_since_focus: tuple[LightFigures, ...] = ()
+    frames_since_focus: int = 0
     focus: FocusRecord | None = None
     pointing: PointingRecord | None = None
     angle: AngleRecord | None = None
@@ -150,8 +152,20 @@ class NightState:
         return float(ra) % 360, float(dec)
 
     def done(self, line_id: str) -> int:
-        """Frames of an exposure line that are whole on disk."""
-        return sum(1 for frame in self.saved.values() if frame["line"] == line_id)
+        """Frames of an exposure line that are whole on disk, and good."""
+        return sum(1 for frame in self.saved.values() if frame["line"] == line_id and counts(frame))
+
+    @property
+    def good(self) -> int:
+        """Frames of all lines that count."""
+        return sum(map(counts, self.saved.values()))
+
+
+def counts(frame: dict[str, Any]) -> bool:
+    """Whether a saved frame counts: not one that was cut short, unless a person says so, nor a rejected
+    one."""
+    verdict = frame.get("verdict")
+    return verdict == "kept" if verdict is not None else not frame.get("doubtful")
 
 
 def fold(state: NightState, event: Event) -> NightState:
@@ -205,10 +219,8 @@ def _activity_ended(state: NightState, event: Event) -> NightState:
     if side := values.get("side"):
         state = replace(state, side=side)
     if focus := values.get("focus"):
-        record = FocusRecord(
-            focus["position"], focus["filter"], focus["temperature_c"], focus["hfr_px"], event.at
-        )
-        state = replace(state, focus=record, lights_since_focus=(), refocus_asked=False)
+        record = FocusRecord(**focus, at=event.at)
+        state = replace(state, focus=record, lights_since_focus=(), frames_since_focus=0, refocus_asked=False)
     if pointing := values.get("pointing"):
         state = replace(state, pointing=PointingRecord(at=event.at, **pointing))
     if dither := values.get("dither"):
@@ -231,7 +243,12 @@ def _exposure_started(state: NightState, event: Event) -> NightState:
 
 def _exposure_ended(state: NightState, event: Event) -> NightState:
     done = event.values["outcome"] == "done"
-    return replace(state, exposing=None, frames_since_dither=state.frames_since_dither + done)
+    return replace(
+        state,
+        exposing=None,
+        frames_since_dither=state.frames_since_dither + done,
+        frames_since_focus=state.frames_since_focus + done,
+    )
 
 
 def _frame_saved(state: NightState, event: Event) -> NightState:
@@ -256,6 +273,14 @@ def _frame_measured(state: NightState, event: Event) -> NightState:
         values["frame_id"], values["filter"], values["hfr_px"], values["stars"], values["background_adu"]
     )
     return replace(state, lights_since_focus=(*state.lights_since_focus, figures))
+
+
+def _frame_judged(state: NightState, event: Event) -> NightState:
+    frame_id = event.values["frame_id"]
+    if (frame := state.saved.get(frame_id)) is None:
+        return state
+    judged = {**frame, "verdict": event.values["verdict"]}
+    return replace(state, saved={**state.saved, frame_id: judged})
 
 
 def _block_given_up(state: NightState, event: Event) -> NightState:
@@ -329,6 +354,7 @@ _STEPS: dict[Kind, Callable[[NightState, Event], NightState]] = {
     Kind.EXPOSURE_ENDED: _exposure_ended,
     Kind.FRAME_SAVED: _frame_saved,
     Kind.FRAME_MEASURED: _frame_measured,
+    Kind.FRAME_JUDGED: _frame_judged,
     Kind.BLOCK_GIVEN_UP: _block_given_up,
     Kind.GUARDED: _guarded,
     Kind.BY_HAND: _by_hand,

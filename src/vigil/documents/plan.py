@@ -155,6 +155,12 @@ class StandingOrders(Piece):
     focus_colder_by_c: Annotated[float, Field(gt=0)] = 1.2
     focus_every_min: Annotated[float, Field(gt=0)] = 90.0
     focus_grown_by_percent: Annotated[float, Field(gt=0)] = 15.0
+    focus_averaged_min: Annotated[float, Field(ge=0, le=60)] = 5.0
+    """Over how long the temperature is averaged, so that gusts don't count."""
+    focus_every_frames: Annotated[int, Field(ge=1)] | None = None
+    focus_at_new_target: bool = False
+    focus_at_filter_change: bool = False
+    """Refocus through each filter; else a change moves the focuser by its offset."""
     focus_after_flip: bool = False
     """Refocus when the mount has changed sides."""
     target_reach_px: Annotated[float, Field(ge=1)] = 4.0

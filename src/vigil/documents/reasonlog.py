@@ -83,6 +83,8 @@ class ReasonLog:
         return f"exposure {event.values['outcome']}", event.reason, Weight.NOTICE
 
     def _saved(self, event: Event) -> "_Told | None":
+        if doubtful := event.values.get("doubtful"):
+            return "kept as doubtful", str(doubtful), Weight.NOTICE
         if event.values["path"] == self._paths.get(event.values["frame_id"], event.values["path"]):
             return None
         return "frame saved elsewhere", event.reason, Weight.NOTICE
@@ -114,6 +116,7 @@ _TELLERS: dict[Kind, Callable[[ReasonLog, Event], _Told | None]] = {
     Kind.EXPOSURE_STARTED: ReasonLog._announced,
     Kind.EXPOSURE_ENDED: ReasonLog._exposed,
     Kind.FRAME_SAVED: ReasonLog._saved,
+    Kind.FRAME_JUDGED: _plainly("by hand"),
     Kind.BLOCK_GIVEN_UP: _plainly("given up", Weight.NOTICE),
     Kind.DEVICE_LOST: _plainly("device lost", Weight.FAULT),
     Kind.DEVICE_RECOVERED: _plainly("device answered again", Weight.NOTICE),

@@ -45,6 +45,8 @@ class Tools:
     """For what is kept of them."""
     run_program: Callable[[Sequence[str], float, Path], Awaitable[Ended]] | None = None
     """With its arguments, the seconds it may take, and the file for what it prints."""
+    tube_c: Callable[[], float | None] = lambda: None
+    """The focuser's temperature, averaged as the plan says."""
     keep: Callable[[RawFrame, Path], Awaitable[None]] | None = None
     """Writes a frame that belongs to no line."""
 

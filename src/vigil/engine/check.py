@@ -76,6 +76,10 @@ class Condition(ABC):
     def check(self, view: "View", start: datetime, end: datetime) -> Check:
         """Whether it holds for an exposure from `start` to `end`; pure."""
 
+    def ends_exposure(self, view: "View", start: datetime, end: datetime) -> str | None:
+        """Why an exposure under way had better end now; looked at every few seconds. None: let it go on."""
+        return None
+
     def activity(self, view: "View") -> "Activity | None":
         """What brings it about; None when nothing of ours does."""
         return None

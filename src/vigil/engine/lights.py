@@ -19,6 +19,9 @@ from vigil.engine.saving import NotSaved, Saver, Taken
 from vigil.files.names import evening_date, frame_path
 from vigil.planning.choice import Candidate
 
+_CUT_S = 10.0
+_SAME_S = 0.05
+
 Spawn = Callable[[Coroutine[Any, Any, None]], "asyncio.Task[None]"]
 
 
@@ -50,6 +53,7 @@ class Lights:
         self._frames_folder = frames_folder
         self._trouble = trouble
         self._on_the_way: set[str] = set()
+        self._cut_because: str | None = None
         self._saves: set[asyncio.Task[None]] = set()
 
     def count(self, line_id: str) -> int:
@@ -65,6 +69,14 @@ class Lights:
         while self._saves:
             await asyncio.wait(self._saves)
 
+    async def cut_short(self, because: str) -> None:
+        """End the exposure under way; its frame is kept as doubtful. Raises DeviceError."""
+        camera = self._carrier.kit().devices.camera
+        if camera is None or self._cut_because is not None:
+            return
+        self._cut_because = because
+        await camera.do("end the exposure", _CUT_S, lambda c: c.cut_short(), tries=1)
+
     async def take(self, candidate: Candidate, follows: dict[str, Any], spawn: Spawn) -> str | None:
         """One light. Returns what went wrong, or None; saving goes on in a spawned task.
 
@@ -78,12 +90,18 @@ class Lights:
         exposure = light_exposure(kit.rig, line)
         async with self._carrier.arbiter.claim(frozenset({"camera"}), words):
             outcome, reason, problem = "done", words, None
+            self._cut_because = doubtful = None
             try:
                 await self._recorder.record(Kind.EXPOSURE_STARTED, {**announced, **follows}, words)
                 self._carrier.doing.now(f"exposing {words}", "all conditions are met")
                 self._carrier.progress.begin("exposure", f"exposing {words}", 0, line.exposure_s, "s")
                 frame = await take(kit, exposure, tries=1)
-                self._on_the_way.add(frame_id)
+                lasted_s = frame.exposure.exposure_s
+                if lasted_s < line.exposure_s - _SAME_S:
+                    outcome, reason = "short", f"{words}: ended after {lasted_s:.0f} s, {self._cut_because}"
+                    doubtful = f"{lasted_s:.0f} of {line.exposure_s:g} s: {self._cut_because}"
+                else:
+                    self._on_the_way.add(frame_id)
             except asyncio.CancelledError:
                 outcome, reason = "cancelled", f"{words}: abandoned"
                 raise
@@ -104,6 +122,7 @@ class Lights:
                 started_at=frame.started_at.isoformat(),
                 temperature_c=frame.temperature_c,
                 focus_position=focuser.position if focuser else None,
+                doubtful=doubtful,
                 target_deg=self._recorder.state.aim_deg(candidate.block.id, target.ra_deg, target.dec_deg),
             )
             save = spawn(self._save(taken))

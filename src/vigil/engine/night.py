@@ -9,9 +9,8 @@ from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from vigil.devices.errors import DeviceError
 from vigil.devices.protocols import Devices, RawFrame
-from vigil.devices.supervised import POLL_S, Rigged
+from vigil.devices.supervised import Rigged
 from vigil.documents.events import Kind
 from vigil.documents.night import NotAllowed, RunState
 from vigil.documents.plan import NightPlan
@@ -23,7 +22,6 @@ from vigil.engine.carrying import Carrier
 from vigil.engine.check import Condition
 from vigil.engine.closing import close
 from vigil.engine.ending import to_the_end
-from vigil.engine.guarding import LimitGuard
 from vigil.engine.hand.frames import write_trial
 from vigil.engine.lights import Lights
 from vigil.engine.measuring import Measurer
@@ -31,6 +29,7 @@ from vigil.engine.outlook import STARS_BELOW_SUN_DEG, Outlook
 from vigil.engine.policy import MOST_ACTIVITIES_WITHOUT_EXPOSURE, POLICIES, GiveUp
 from vigil.engine.recorder import Recorder
 from vigil.engine.saving import Saver, Write
+from vigil.engine.watch import Exposing, Watch
 from vigil.planning.choice import Candidate, Finished, Wait
 from vigil.planning.spans import site_time
 from vigil.runtime.clock import Clock
@@ -39,8 +38,6 @@ from vigil.runtime.workshop import Workshop
 
 log = logging.getLogger(__name__)
 
-# a device that rests, and can't harm anything by itself, is looked at every so many seconds
-_RESTING_POLL_S = 5
 _SLOW_LOOK = timedelta(seconds=5)
 # a hold whose cause has gone ends after so long without it
 _HOLD_LOOK, _DWELL = timedelta(seconds=30), timedelta(minutes=5)
@@ -91,6 +88,7 @@ class Night:
             equipment.arbiter or Arbiter(),
             self._tools(equipment),
         )
+        self._wake = asyncio.Event()
         self._rig = rig
         self._rig_wanted: tuple[Rig, str] | None = None
         self._plan_wanted: tuple[NightPlan, str] | None = None
@@ -118,12 +116,21 @@ class Night:
             _begun(recorder, clock),
             equipment.disk_trouble,
         )
-        self._limit = LimitGuard()
+        self._watch = Watch(
+            rig,
+            devices,
+            clock,
+            recorder,
+            self.progress,
+            self.outlook,
+            self._lights,
+            self._hold_at_limit,
+            self._wake,
+        )
         self._failures: dict[str, int] = {}
         self._background: dict[str, asyncio.Task[None]] = {}
         self._since_exposure: list[str] = []
         self._foreground: asyncio.Task[str | None] | None = None
-        self._wake = asyncio.Event()
         self._hold_wanted: str | None = None
         self._end_wanted: str | None = None
         self._held_by: Condition | None = None
@@ -131,13 +138,17 @@ class Night:
 
     def _tools(self, equipment: Equipment) -> Tools:
         folder = equipment.frames_folder / "beside"
+
+        def tube_c() -> float | None:
+            return self.outlook.tube_c()
+
         if equipment.rehearses:
-            return Tools(folder)
+            return Tools(folder, tube_c=tube_c)
 
         async def keep(frame: RawFrame, path: Path) -> None:
             await write_trial(equipment.workshop, self._rig, path, frame)
 
-        return Tools(folder, run_program, keep)
+        return Tools(folder, run_program, tube_c, keep)
 
     # -- what people may ask for ------------------------------------------------------------------
 
@@ -147,6 +158,10 @@ class Night:
         self._wake.set()
         if now:
             self._cancel_foreground()
+
+    def _hold_at_limit(self, reason: str) -> None:
+        if self._recorder.state.run is RunState.RUNNING:
+            self.hold(reason, now=True)
 
     def _frame_in_trouble(self, reason: str) -> None:
         """A frame could not go where it belongs: a person is asked, or room waited for."""
@@ -185,6 +200,11 @@ class Night:
         await self._recorder.record(Kind.ASKED, {"what": what, **({"block": block} if block else {})}, words)
         if now:
             self._cancel_foreground()
+        self._wake.set()
+
+    async def judge(self, frame_id: str, verdict: str, words: str) -> None:
+        """A person's verdict on a frame: a rejected one is taken again, a kept one counts."""
+        await self._recorder.record(Kind.FRAME_JUDGED, {"frame_id": frame_id, "verdict": verdict}, words)
         self._wake.set()
 
     def candidate_now(self) -> Candidate | Wait | Finished:
@@ -233,7 +253,7 @@ class Night:
             self._group = group
             for device in self._devices.all():
                 device.recovered = self._recovered
-            guard = group.create_task(self._guard())
+            guard = group.create_task(self._watch.keep_on())
             try:
                 await work
                 await self._lights.settle()
@@ -257,7 +277,7 @@ class Night:
         await close(self._carrier.kit(), self._recorder)
         state = self._recorder.state
         parts = {part["part"]: part["outcome"] for part in state.closing}
-        values = {"frames": len(state.saved), "wanted": self.plan.wanted, "closing": parts}
+        values = {"frames": state.good, "wanted": self.plan.wanted, "closing": parts}
         await self._recorder.record_if_possible(Kind.NIGHT_OVER, values, reason)
         self.doing.now("over", reason)
 
@@ -298,7 +318,7 @@ class Night:
         """A changed rig or plan comes into force between two decisions: nothing under way sees half of it."""
         if self._rig_wanted is not None:
             (self._rig, words), self._rig_wanted = self._rig_wanted, None
-            for part in (self._carrier, self.outlook, self._saver):
+            for part in (self._carrier, self.outlook, self._saver, self._watch):
                 part.take_rig(self._rig)
             await self._recorder.record(Kind.RIG_CHANGED, {"rig": dump(self._rig)}, words)
         if self._plan_wanted is not None:
@@ -412,7 +432,11 @@ class Night:
     async def _expose(self, candidate: Candidate) -> None:
         ends, then = self.outlook.after(candidate, self._clock.utcnow())
         follows = {"ends": ends.isoformat(), "then": then}
-        problem = await self._under_way(self._lights.take(candidate, follows, self._group.create_task))
+        self._watch.exposing = Exposing(candidate, self._clock.utcnow(), ends)
+        try:
+            problem = await self._under_way(self._lights.take(candidate, follows, self._group.create_task))
+        finally:
+            self._watch.exposing = None
         if problem is None:
             self._failures.pop(_EXPOSURE, None)
             self._since_exposure.clear()
@@ -473,50 +497,6 @@ class Night:
     def _recovered(self, words: str) -> None:
         """A device needed a second try: a nuisance, told and gone."""
         self._group.create_task(self._recorder.record_if_possible(Kind.DEVICE_RECOVERED, {}, words))
-
-    # -- guards -------------------------------------------------------------------------------------
-
-    async def _guard(self) -> None:
-        """Every second: read the devices, notice losses, move the exposure's progress on."""
-        second = 0
-        while True:
-            await self._clock.sleep(POLL_S)
-            if self.progress.topic == _EXPOSURE:
-                self.progress.current = min(self.progress.current + POLL_S, self.progress.target)
-            # together: one that hangs must not keep the others from being looked at
-            second += 1
-            every = second % _RESTING_POLL_S == 0
-            devices = [d for d in self._devices.all() if every or d.restless]
-            waiting = [device for device in devices if not device.reads_at_once]
-            gone = {device.name for device in devices if device.reads_at_once and await device.poll()}
-            if waiting:
-                polled = await asyncio.gather(*(device.poll() for device in waiting))
-                gone |= {device.name for device, lost in zip(waiting, polled, strict=True) if lost}
-            await self._guard_limits()
-            for device in (d for d in devices if d.name in gone):
-                reason = f"{device.name} lost: {device.fault}; {device.advice}"
-                await self._recorder.record(Kind.DEVICE_LOST, {"device": device.name}, reason)
-                self._wake.set()
-
-    async def _guard_limits(self) -> None:
-        """A tube that would track past the mount's limit stands still, whatever goes on."""
-        mount = self._devices.mount
-        if mount is None or mount.state is None or not mount.connected:
-            return
-        side = self._recorder.state.side
-        words = self._limit.crossed(self._rig, mount.state, side, self._clock.utcnow())
-        if words is None:
-            return
-        try:
-            await mount.do("stop tracking", POLL_S * 10, lambda m: m.track(False), tries=1)
-        except DeviceError as problem:
-            # the next second tries again: a guard never ends the night's own watch
-            log.error("the mount at its limit would not stop tracking: %s", problem)
-            return
-        values = {"device": "mount", "guard": "limit"}
-        await self._recorder.record_if_possible(Kind.GUARDED, values, words)
-        if self._recorder.state.run is RunState.RUNNING:
-            self.hold(words, now=True)
 
 
 def _begun(recorder: Recorder, clock: Clock) -> datetime:

@@ -10,6 +10,7 @@ from typing import Any
 from vigil.devices.supervised import Rigged
 from vigil.documents.plan import Block, NightPlan, of_wanted
 from vigil.documents.rig import Rig
+from vigil.engine.averaging import Averaged
 from vigil.engine.check import Condition
 from vigil.engine.conditions import conditions_for
 from vigil.engine.recorder import Recorder
@@ -48,6 +49,7 @@ class Outlook:
         self._disk_trouble = disk_trouble
         self._taken = taken
         self._begun = at
+        self.tube = Averaged()
         self._spans: dict[str, tuple[Interval, ...]] = line_intervals(plan, rig, at)
 
     def take_rig(self, rig: Rig) -> None:
@@ -100,7 +102,12 @@ class Outlook:
             candidate=candidate,
             states={device.name: device.state for device in devices.all() if device.connected},
             free_bytes=self._free_bytes(),
+            tube_c=self.tube_c(),
         )
+
+    def tube_c(self) -> float | None:
+        """The focuser's temperature, averaged as the plan says."""
+        return self.tube.over(self._plan.orders.focus_averaged_min)
 
     def _free_bytes(self) -> int:
         trouble = self._disk_trouble()

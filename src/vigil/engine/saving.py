@@ -46,6 +46,8 @@ class Taken:
     temperature_c: float
     focus_position: int | None
     target_deg: tuple[float, float]
+    doubtful: str | None = None
+    """Why it doesn't count: it was cut short."""
 
     def saved_values(self, path: Path) -> dict[str, Any]:
         """The values of its frame_saved event."""
@@ -55,6 +57,7 @@ class Taken:
             "started_at": self.started_at,
             "temperature_c": self.temperature_c,
             "focus_position": self.focus_position,
+            **({"doubtful": self.doubtful} if self.doubtful else {}),
         }
 
 

@@ -23,6 +23,8 @@ class View:
     candidate: Candidate
     states: Mapping[str, Any]
     free_bytes: int
+    tube_c: float | None = None
+    """The focuser's temperature, averaged as the plan says."""
 
     @property
     def camera(self) -> CameraState | None:

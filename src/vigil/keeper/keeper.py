@@ -251,7 +251,7 @@ class Keeper:
             doing=night.doing.words if night else "",
             because=night.doing.because if night else "",
             hold=state.hold,
-            done=len(state.saved),
+            done=state.good,
             wanted=plan.wanted if plan else 0,
             lines=lines,
             conditions=night.outlook.checks(self._equipment.clock.utcnow()) if night and under_way else [],

@@ -33,6 +33,10 @@ def unrecorded_frames(state: NightState, rescue_folder: Path) -> list[tuple[dict
                 "temperature_c": header.get("CCD-TEMP"),
                 "focus_position": header.get("FOCUSPOS"),
             }
+            wanted_s = float(announced["exposure_s"])
+            lasted_s = float(header.get("EXPTIME", wanted_s))
+            if lasted_s < wanted_s - 0.05:
+                values["doubtful"] = f"{lasted_s:.0f} of {wanted_s:g} s: it was cut short"
             found.append((values, f"found whole after the crash: {path.name}"))
             break
     return found

@@ -21,12 +21,15 @@ WISHES = frozenset(
         Command.REFOCUS,
         Command.PAUSE_FOCUS,
         Command.TAKE_UP_FOCUS,
+        Command.JUDGE,
     }
 )
 
 
 async def grant(ask: Ask, night: Night, state: NightState, rig: Rig) -> str:
     """Pass a wish on; returns from when it is in force. Raises NotAllowed with the reason."""
+    if ask.command is Command.JUDGE:
+        return await _judge(ask, night, state)
     when = "at once" if ask.values.get("now") else night.from_when()
     if ask.command is Command.PLAN:
         words = _new_plan(ask.values.get("plan"), night, state, rig)
@@ -75,6 +78,20 @@ async def _block_wish(ask: Ask, night: Night, state: NightState, when: str) -> s
         raise NotAllowed(f"nothing is left to be taken of {name}")
     await night.ask("next", f"{name} next, {when}", block.id, now)
     return f"{name} is next, {when}"
+
+
+async def _judge(ask: Ask, night: Night, state: NightState) -> str:
+    frame_id, verdict = str(ask.values.get("frame") or ""), str(ask.values.get("verdict") or "rejected")
+    if frame_id not in state.saved:
+        raise NotAllowed(f"no frame of this night is called {frame_id!r}")
+    if verdict not in ("rejected", "kept"):
+        raise NotAllowed(f"a verdict is rejected or kept, not {verdict!r}")
+    frame = state.saved[frame_id]
+    if frame.get("verdict") == verdict:
+        raise NotAllowed(f"{frame_id} is {verdict} already")
+    words = f"{frame['target']} {frame['filter']} {frame['number']} {verdict}".replace("  ", " ")
+    await night.judge(frame_id, verdict, words)
+    return words + (": it is taken again" if verdict == "rejected" else "")
 
 
 def _block(wanted: str, night: Night, state: NightState) -> Block:

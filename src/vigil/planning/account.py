@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from vigil.documents.events import Event, Kind
+from vigil.documents.night import counts
 from vigil.documents.plan import NightPlan
 
 
@@ -67,7 +68,9 @@ def account(plan: NightPlan, events: Iterable[Event]) -> Account:
     """Add up a night's events. Activities beside others (cooling) are spells, but lose no time."""
     told = tuple(events)
     spells = tuple(_spells(told))
-    saved = [e.values["line"] for e in told if e.kind is Kind.FRAME_SAVED]
+    judged = {e.values["frame_id"]: e.values for e in told if e.kind is Kind.FRAME_JUDGED}
+    frames = [e.values for e in told if e.kind is Kind.FRAME_SAVED]
+    saved = [f["line"] for f in frames if counts({**f, **judged.get(f["frame_id"], {})})]
     given_up = {e.values["block"]: e.reason for e in told if e.kind is Kind.BLOCK_GIVEN_UP}
     over = next((e for e in reversed(told) if e.kind is Kind.NIGHT_OVER), None)
     lost = _lost_s(spells)

@@ -137,7 +137,8 @@ class _Run:
         self._filter = ready.filter
         self._focused_at = ready.focused_at
         self._side_of = ready.side
-        self._since_dither = 0
+        self._since_dither = self._since_focus = 0
+        self._focused_for = ("", "")
         self._hour_angles: dict[str, tuple[float, datetime]] = {}
 
     def to_the_end(self) -> str:
@@ -167,15 +168,15 @@ class _Run:
     def _made_ready(self, candidate: Candidate) -> bool:
         """Do the first thing that is missing, if any; then the choice is made anew, as the engine does."""
         block, line = candidate.block, candidate.line
-        every = timedelta(minutes=self._plan.orders.focus_every_min)
         if self._block != block.id:
             self._spend("centre", candidate, SLEW_S + CENTRE_S)
             self._block, self._side_of = block.id, ""
         elif self._flips(candidate):
             self._spend("flip", candidate, FLIP_S + CENTRE_S)
-        elif self._focused_at is None or self._now - self._focused_at > every:
+        elif self._focus_due(candidate):
             self._spend("focus", candidate, FOCUS_S)
-            self._focused_at = self._now
+            self._focused_at, self._focused_for = self._now, (block.id, line.filter)
+            self._since_focus = 0
         elif self._dithers(block):
             self._spend("dither", candidate, DITHER_S)
             self._since_dither = 0
@@ -185,6 +186,19 @@ class _Run:
         else:
             return False
         return True
+
+    def _focus_due(self, candidate: Candidate) -> bool:
+        """By the orders that time alone decides; temperature and star sizes can't be foreseen."""
+        if self._focused_at is None:
+            return True
+        orders, (block, name) = self._plan.orders, self._focused_for
+        every = orders.focus_every_frames
+        return (
+            self._now - self._focused_at > timedelta(minutes=orders.focus_every_min)
+            or (every is not None and self._since_focus >= every)
+            or (orders.focus_at_new_target and block not in ("", candidate.block.id))
+            or (orders.focus_at_filter_change and name not in ("", candidate.line.filter))
+        )
 
     def _dithers(self, block: Block) -> bool:
         every = self._plan.orders.dither_every(block)
@@ -221,6 +235,7 @@ class _Run:
         self._now += timedelta(seconds=self._rig.readout_s(line.binning))
         self.taken[line.id] = self.taken.get(line.id, 0) + 1
         self._since_dither += 1
+        self._since_focus += 1
 
     def _spend(self, kind: str, candidate: Candidate, seconds: float) -> None:
         ends = self._now + timedelta(seconds=seconds)

@@ -3,6 +3,7 @@
 import asyncio
 import math
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import datetime
 
 import numpy as np
@@ -24,6 +25,7 @@ _NO_COOLER = "it has no cooler"
 _NEVER_S = 1e6
 _TORN_SHARE = 0.6
 _QUICK_PLACES = 5
+_SHORTEST_S = 0.001
 
 
 class SimCamera:
@@ -38,6 +40,7 @@ class SimCamera:
         """Makes a frame of its scene; in rehearsals one without pixels."""
         self._activity = "idle"
         self._abort = asyncio.Event()
+        self._cut = asyncio.Event()
         self._probe_read = (0, 0.0)
         self.on_frame: Callable[[RawFrame, Scene], None] = lambda frame, scene: None
         """Told of every frame with what it was drawn from."""
@@ -117,6 +120,11 @@ class SimCamera:
         self._bench.need(self._name)
         self._abort.set()
 
+    async def cut_short(self) -> None:
+        self._bench.need(self._name)
+        if self._activity == "exposing":
+            self._cut.set()
+
     async def expose(self, exposure: Exposure) -> RawFrame:
         bench = self._bench
         bench.need(self._name)
@@ -129,9 +137,14 @@ class SimCamera:
         started_at = bench.clock.utcnow()
         chip = self._chip(exposure.gain)
         self._abort.clear()
+        self._cut.clear()
         try:
             self._activity = "exposing"
             await self._wait(exposure.exposure_s)
+            if self._cut.is_set():
+                lasted_s = max((bench.clock.utcnow() - started_at).total_seconds(), _SHORTEST_S)
+                exposure = replace(exposure, exposure_s=round(lasted_s, 3))
+                self._cut.clear()
             sensor_c = self.sensor_c(started_at)
             places = MOST_PLACES if self.draws is draw else _QUICK_PLACES
             scene = scene_of(bench, self._mount, chip, exposure, started_at, count, sensor_c, places)
@@ -150,13 +163,15 @@ class SimCamera:
         return frame
 
     async def _wait(self, seconds: float) -> None:
-        """Raises Refused when the exposure is aborted meanwhile."""
-        pending = asyncio.ensure_future(self._abort.wait())
-        sleeping = asyncio.ensure_future(self._bench.clock.sleep(seconds))
+        """Less when it is cut short; raises Refused when the exposure is aborted meanwhile."""
+        waits = [
+            asyncio.ensure_future(wait)
+            for wait in (self._abort.wait(), self._cut.wait(), self._bench.clock.sleep(seconds))
+        ]
         try:
-            await asyncio.wait({pending, sleeping}, return_when=asyncio.FIRST_COMPLETED)
+            await asyncio.wait(waits, return_when=asyncio.FIRST_COMPLETED)
         finally:
-            pending.cancel()
-            sleeping.cancel()
+            for wait in waits:
+                wait.cancel()
         if self._abort.is_set():
             raise Refused(f"{self._name}: the exposure was aborted")

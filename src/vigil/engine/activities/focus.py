@@ -26,6 +26,7 @@ class Focus(Activity):
 
     filter: str
     start: int
+    block: str = ""
 
     @property
     def words(self) -> str:
@@ -88,13 +89,13 @@ class Focus(Activity):
 
     def _result(self, kit: Kit, found: Found, best: int, confirming: Sample) -> dict[str, Any]:
         curve = found.curve
-        state = kit.devices.focuser.state if kit.devices.focuser else None
         return {
             "focus": {
                 "position": best,
                 "filter": self.filter,
-                "temperature_c": state.temperature_c if state else None,
+                "temperature_c": _temperature_c(kit),
                 "hfr_px": round(confirming.hfr_px, 3),
+                "block": self.block,
             },
             "curve": {
                 "best": round(curve.best, 1),
@@ -106,3 +107,11 @@ class Focus(Activity):
             "summary": f"{confirming.hfr_px:.2f} px at {best} ± {curve.best_sigma:.0f}, "
             + (f"through {self.filter}" if self.filter else "no filter"),
         }
+
+
+def _temperature_c(kit: Kit) -> float | None:
+    averaged = kit.tools.tube_c()
+    if averaged is not None:
+        return round(averaged, 2)
+    state = kit.devices.focuser.state if kit.devices.focuser else None
+    return state.temperature_c if state else None

@@ -1,8 +1,12 @@
 """Focus fresh: by temperature, by age, and by the stars themselves."""
 
+from collections.abc import Sequence
 from datetime import datetime
 from statistics import median
 
+from scipy.stats import theilslopes
+
+from vigil.documents.night import FocusRecord
 from vigil.documents.rig import Rig
 from vigil.engine.activities.focus import Focus
 from vigil.engine.check import Check, Condition, Gauge, Standing
@@ -27,23 +31,14 @@ class FocusFresh(Condition):
             return Check(Standing.NOT_MET, "refocusing was asked for by hand")
         if view.focuser is None:
             return Check(Standing.UNKNOWN, "focuser not connected")
-        orders = view.plan.orders
-        now_c, then_c = view.focuser.temperature_c, focus.temperature_c
-        gauges: tuple[Gauge, ...] = ()
-        if now_c is not None and then_c is not None:
-            colder = round(abs(now_c - then_c), 1)
-            gauges = (Gauge("colder or warmer by", colder, orders.focus_colder_by_c, "°C"),)
-        gauges += (
-            Gauge(
-                "since focus",
-                round((start - focus.at).total_seconds() / 60, 1),
-                orders.focus_every_min,
-                "min",
-            ),
-            Gauge("stars grown by", round(_grown_percent(view), 1), orders.focus_grown_by_percent, "%"),
-        )
+        gauges = _gauges(view, focus, start)
         if view.night.refocusing_paused:
             return Check(Standing.MET, "refocusing is paused, by hand", gauges)
+        orders, block, line = view.plan.orders, view.candidate.block, view.candidate.line
+        if orders.focus_at_new_target and focus.block != block.id:
+            return Check(Standing.NOT_MET, f"a new target: {block.target.name}", gauges)
+        if orders.focus_at_filter_change and focus.filter != line.filter:
+            return Check(Standing.NOT_MET, f"another filter: {line.filter}", gauges)
         for gauge in gauges:
             if gauge.value > gauge.limit:
                 words = f"{gauge.words} {gauge.value:g} {gauge.unit}, limit {gauge.limit:g}"
@@ -53,16 +48,46 @@ class FocusFresh(Condition):
     def activity(self, view: View) -> Focus:
         wheel, focuser = view.rig.wheel, view.rig.focuser
         through = wheel.focus_through if wheel else ""
+        if view.plan.orders.focus_at_filter_change and view.candidate.line.filter:
+            through = view.candidate.line.filter
         here = view.focuser.position if view.focuser else focuser.start if focuser else 0
         start = view.focus_position_for(through)
-        return Focus(through, here if start is None else start)
+        return Focus(through, here if start is None else start, view.candidate.block.id)
 
 
-def _grown_percent(view: View) -> float:
-    """Star size now against just after focusing, through this line's filter; 0 until two frames tell."""
-    sizes = [
-        light.hfr_px for light in view.night.lights_since_focus if light.filter == view.candidate.line.filter
-    ]
-    if len(sizes) < 2:
+def _gauges(view: View, focus: FocusRecord, start: datetime) -> tuple[Gauge, ...]:
+    orders = view.plan.orders
+    gauges: list[Gauge] = []
+    now_c = view.tube_c
+    if now_c is None and view.focuser is not None:
+        now_c = view.focuser.temperature_c
+    if now_c is not None and focus.temperature_c is not None:
+        colder = round(abs(now_c - focus.temperature_c), 1)
+        gauges.append(Gauge("colder or warmer by", colder, orders.focus_colder_by_c, "°C"))
+    since_min = round((start - focus.at).total_seconds() / 60, 1)
+    gauges.append(Gauge("since focus", since_min, orders.focus_every_min, "min"))
+    if orders.focus_every_frames is not None:
+        # due when so many are taken, not one later
+        frames = Gauge("frames since", view.night.frames_since_focus, orders.focus_every_frames - 1, "")
+        gauges.append(frames)
+    sizes = [x.hfr_px for x in view.night.lights_since_focus if x.filter == view.candidate.line.filter]
+    grown = Gauge("stars grown by", round(grown_percent(sizes), 1), orders.focus_grown_by_percent, "%")
+    return (*gauges, grown)
+
+
+_TREND_FRAMES, _FEWEST = 7, 3
+
+
+def grown_percent(sizes: Sequence[float]) -> float:
+    """Star sizes' growth since just after focusing, by their trend; 0 until three frames tell.
+
+    The trend is Theil's and Sen's line (P. K. Sen, JASA 63, 1379, 1968) through the last frames, taken at the
+    last one; the median of the last three keeps one bad frame at the end from being a trend.
+    """
+    if len(sizes) < _FEWEST:
         return 0.0
-    return max(0.0, 100 * (median(sizes[-3:]) / sizes[0] - 1))
+    before = min(sizes[0], median(sizes[:_FEWEST]))
+    last = sizes[-_TREND_FRAMES:]
+    line = theilslopes(last)
+    now = min(line.intercept + line.slope * (len(last) - 1), median(last[-_FEWEST:]))
+    return max(0.0, 100 * (float(now) / before - 1))

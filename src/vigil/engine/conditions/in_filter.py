@@ -34,6 +34,11 @@ class InFilter(Condition):
             return Check(Standing.NOT_MET, words)
         return Check(Standing.MET, f"{in_beam}, focuser at {view.focuser.position}")
 
+    def ends_exposure(self, view: View, start: datetime, end: datetime) -> str | None:
+        """What moved by itself: nothing of ours moves in an exposure."""
+        check = self.check(view, start, end)
+        return check.words if check.standing is Standing.NOT_MET else None
+
     def activity(self, view: View) -> ChangeFilter:
         wanted = view.candidate.line.filter
         return ChangeFilter(wanted, view.focus_position_for(wanted))

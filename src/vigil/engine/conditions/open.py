@@ -20,6 +20,10 @@ class _Open(Condition):
         met = state.shutter == "open"
         return Check(Standing.MET if met else Standing.NOT_MET, f"{self.device} {state.shutter}")
 
+    def ends_exposure(self, view: View, start: datetime, end: datetime) -> str | None:
+        check = self.check(view, start, end)
+        return check.words if check.standing is Standing.NOT_MET else None
+
     def activity(self, view: View) -> Open:
         part = view.rig.roof if self.device == "roof" else view.rig.cover
         return Open(self.device, part.moves_in_s if part else 30.0)

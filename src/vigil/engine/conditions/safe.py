@@ -18,6 +18,10 @@ class Safe(Condition):
     def wanted(cls, rig: Rig) -> bool:
         return rig.weather is not None or rig.safety is not None
 
+    def ends_exposure(self, view: View, start: datetime, end: datetime) -> str | None:
+        check = self.check(view, start, end)
+        return None if check.met else check.words
+
     def check(self, view: View, start: datetime, end: datetime) -> Check:
         gauges: list[Gauge] = []
         wrong: list[str] = []

@@ -40,6 +40,14 @@ class OnTarget(Condition):
         met = pointing.off_arcsec <= 60 * keep
         return Check(Standing.MET if met else Standing.NOT_MET, words, (gauge,))
 
+    def ends_exposure(self, view: View, start: datetime, end: datetime) -> str | None:
+        """Only when the mount went elsewhere: a slow wandering waits for the frame's end."""
+        here, pointing = view.mount, view.night.pointing
+        if here is None or pointing is None or pointing.block != view.candidate.block.id:
+            return None
+        check = self.check(view, start, end)
+        return check.words if check.standing is Standing.UNKNOWN else None
+
     def activity(self, view: View) -> Centre:
         block = view.candidate.block
         focus = view.focus_position_for(view.rig.wheel.solve_through if view.rig.wheel else "")

@@ -26,5 +26,9 @@ class Tracking(Condition):
             return Check(Standing.NOT_MET, "tracking is off")
         return Check(Standing.MET, "tracking")
 
+    def ends_exposure(self, view: View, start: datetime, end: datetime) -> str | None:
+        check = self.check(view, start, end)
+        return check.words if check.standing is Standing.NOT_MET else None
+
     def activity(self, view: View) -> WakeMount:
         return WakeMount()
