@@ -4,6 +4,7 @@ import json
 import sys
 
 from campaigns import (
+    crashes,
     flips,
     matches,
     mosaicfields,
@@ -17,6 +18,7 @@ from campaigns import (
 )
 
 CAMPAIGNS = {
+    "crashes": crashes.campaign,
     "flips": flips.campaign,
     "matches": matches.campaign,
     "mosaics": mosaicfields.campaign,
