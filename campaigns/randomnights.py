@@ -3,6 +3,7 @@ judged by the simulator's truth."""
 
 import tempfile
 from collections import Counter
+from collections.abc import Sequence
 from datetime import UTC, datetime, time
 from pathlib import Path
 from typing import Any
@@ -10,10 +11,11 @@ from typing import Any
 import numpy as np
 
 from campaigns.figures import run_campaign
-from campaigns.rigs import example
+from campaigns.night import play
+from campaigns.rigs import example, small
 from vigil.cli.files import EXAMPLE_RIGS
 from vigil.cli.rehearsing import rehearsed
-from vigil.documents.events import Kind
+from vigil.documents.events import Event, Kind
 from vigil.documents.plan import Block, ExposureLine, NightPlan, Span, StandingOrders, Target
 from vigil.documents.rig import Rig
 from vigil.documents.scenario import Scenario
@@ -21,11 +23,13 @@ from vigil.documents.scenario.air import AirEffects, Cloud
 from vigil.documents.scenario.fault import Fault, FaultKind
 from vigil.planning.account import account
 from vigil.planning.flip import hour_angle_min, rule_for
+from vigil.planning.forecast import forecast
 from vigil.simulator.observatory import SimObservatory
 from vigil.sky.horizontal import unobserve
 from vigil.sky.instants import from_datetimes
 
-NIGHTS = 100
+NIGHTS, PIXEL_NIGHTS = 100, 5
+_START_WITHIN_MIN = 2.0
 _FAULTS = (
     (FaultKind.DISCONNECTS, "camera", 8.0),
     (FaultKind.DISCONNECTS, "mount", 5.0),
@@ -127,13 +131,58 @@ def judged(number: int) -> dict[str, Any]:
         "wanted": plan.wanted,
         "identical": events == again,
         "doubled": sum(n - 1 for n in saved.values()),
-        "lost": sum(e["outcome"] == "done" and e["frame_id"] not in saved for e in ended),
+        "lost": sum(e["outcome"] in ("done", "short") and e["frame_id"] not in saved for e in ended),
         "too_many": sum(max(0, line.taken - line.wanted) for line in told.lines),
         "past_limit": _past_limit(rig, west),
         "closing": told.closing,
         "unexplained": sum(not e.reason for e in events if e.kind in _DECIDED),
         "lost_min": {name: round(seconds / 60, 1) for name, seconds in told.lost_s.items()},
         "ended": told.ends.isoformat() if told.ends else None,
+        "starts_off_min": _starts_off_min(plan, rig, events) if _clear(scenario) else None,
+    }
+
+
+def _clear(scenario: Scenario) -> bool:
+    return not scenario.air.clouds and not scenario.faults
+
+
+def _starts_off_min(plan: NightPlan, rig: Rig, events: Sequence[Event]) -> dict[str, float]:
+    """How far each block's first exposure began from where the timetable of the evening had it, minutes."""
+    ahead = forecast(plan, rig, events[0].at)
+    found = {}
+    for block in plan.blocks:
+        planned = [s.begins for s in ahead.of_block(block.id) if s.kind == "exposure"]
+        real = [e.at for e in events if e.kind is Kind.EXPOSURE_STARTED and e.values["block"] == block.id]
+        if planned and real:
+            found[block.id] = round((real[0] - planned[0]).total_seconds() / 60, 2)
+    return found
+
+
+def judged_on_pixels(number: int) -> dict[str, Any]:
+    """A night on real pixels, with a small sensor and few frames, twice."""
+    rig, plan, scenario = night(number)
+    lines = [
+        block.model_copy(update={"lines": [x.model_copy(update={"count": 2}) for x in block.lines]})
+        for block in plan.blocks
+    ]
+    plan = plan.model_copy(update={"blocks": lines})
+    told, saved, whole = [], Counter[str](), True
+    for _ in range(2):
+        with tempfile.TemporaryDirectory() as name:
+            played = play(small(rig, 3), plan, Path(name), seed=number, scenario=scenario)
+            told.append([e.model_dump_json().replace(name, "") for e in played.events])
+            saved = Counter(e.values["frame_id"] for e in played.of(Kind.FRAME_SAVED))
+            whole = whole and all(Path(f["path"]).exists() for f in played.frames)
+    closing = played.events[-1].values["closing"]
+    return {
+        "pixels": number,
+        "rig": rig.id,
+        "frames": sum(saved.values()),
+        "wanted": plan.wanted,
+        "identical": told[0] == told[1],
+        "doubled": sum(n - 1 for n in saved.values()),
+        "whole": whole,
+        "closing": closing,
     }
 
 
@@ -147,7 +196,7 @@ def _past_limit(rig: Rig, west: list[tuple[float, float, float]]) -> bool:
         return False
     return any(
         rule.limit_min < hour_angle_min(ra, dec, rig, datetime.fromtimestamp(at, UTC)) < 360
-        for at, ra, dec in west[::60]
+        for at, ra, dec in west[::12]
     )
 
 
@@ -160,15 +209,26 @@ def right(found: dict[str, Any]) -> bool:
 
 def campaign() -> dict[str, Any]:
     """All nights."""
-    return run_campaign("random", ((f"night {n}", lambda n=n: judged(n)) for n in range(NIGHTS)), _summary)
+    quick = ((f"night {n}", lambda n=n: judged(n)) for n in range(NIGHTS))
+    pixels = ((f"pixels {n}", lambda n=n: judged_on_pixels(n)) for n in range(NIGHTS, NIGHTS + PIXEL_NIGHTS))
+    return run_campaign("random", [*quick, *pixels], _summary)
 
 
 def _summary(found: list[dict[str, Any]]) -> dict[str, Any]:
+    quick, pixels = [f for f in found if "night" in f], [f for f in found if "pixels" in f]
+    starts = [off for f in quick for off in (f["starts_off_min"] or {}).values()]
     return {
-        "nights": len(found),
-        "right": sum(right(f) for f in found),
-        "frames": sum(f["frames"] for f in found),
-        "wanted": sum(f["wanted"] for f in found),
-        "not_identical": [f["night"] for f in found if not f["identical"]],
-        "wrong": [f["night"] for f in found if not right(f)],
+        "nights": len(quick),
+        "right": sum(right(f) for f in quick),
+        "frames": sum(f["frames"] for f in quick),
+        "wanted": sum(f["wanted"] for f in quick),
+        "not_identical": [f["night"] for f in quick if not f["identical"]],
+        "wrong": [f["night"] for f in quick if not right(f)],
+        "starts_on_clear_nights": len(starts),
+        "starts_within_2_min": sum(abs(off) <= _START_WITHIN_MIN for off in starts),
+        "starts_worst_min": max(starts, key=abs, default=None),
+        "pixel_nights": len(pixels),
+        "pixel_nights_identical_and_whole": sum(
+            f["identical"] and f["whole"] and not f["doubled"] for f in pixels
+        ),
     }

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from vigil.devices.protocols import Devices, RawFrame
-from vigil.devices.supervised import Rigged
+from vigil.devices.supervised import POLL_S, Rigged
 from vigil.documents.events import Kind
 from vigil.documents.night import NotAllowed, RunState
 from vigil.documents.plan import NightPlan
@@ -63,6 +63,8 @@ class Equipment:
     """What the frames' disk suffers from, by the simulator's word; real disks speak for themselves."""
     write: Write | None = None
     """How a frame is put on disk; None is the usual way."""
+    look_every_s: float = POLL_S
+    """How often the watch looks at what could do harm."""
     rehearses: bool = False
     """Nothing is written or run outside: programs of the plan are left out."""
     hand_folder: Path | None = None
@@ -126,6 +128,7 @@ class Night:
             self._lights,
             self._hold_at_limit,
             self._wake,
+            equipment.look_every_s,
         )
         self._failures: dict[str, int] = {}
         self._background: dict[str, asyncio.Task[None]] = {}

@@ -24,6 +24,7 @@ from vigil.sky.instants import from_datetimes
 STARS_BELOW_SUN_DEG = -9.0
 _LEAD_FACTOR = 1.25
 _LEAD_SPARE = timedelta(minutes=1)
+_ROOM_LOOK = timedelta(seconds=20)
 _WHOLE_NIGHT = timedelta(days=1)
 
 
@@ -49,6 +50,7 @@ class Outlook:
         self._disk_trouble = disk_trouble
         self._taken = taken
         self._begun = at
+        self._room: tuple[datetime, int] | None = None
         self.tube = Averaged()
         self._spans: dict[str, tuple[Interval, ...]] = line_intervals(plan, rig, at)
 
@@ -101,7 +103,7 @@ class Outlook:
             night=self._recorder.state,
             candidate=candidate,
             states={device.name: device.state for device in devices.all() if device.connected},
-            free_bytes=self._free_bytes(),
+            free_bytes=self._free_bytes(now),
             tube_c=self.tube_c(),
         )
 
@@ -109,10 +111,13 @@ class Outlook:
         """The focuser's temperature, averaged as the plan says."""
         return self.tube.over(self._plan.orders.focus_averaged_min)
 
-    def _free_bytes(self) -> int:
+    def _free_bytes(self, now: datetime) -> int:
         trouble = self._disk_trouble()
-        full = trouble is not None and trouble.errno == errno.ENOSPC
-        return 0 if full else _free_bytes(self._frames_folder)
+        if trouble is not None and trouble.errno == errno.ENOSPC:
+            return 0
+        if self._room is None or not timedelta(0) <= now - self._room[0] < _ROOM_LOOK:
+            self._room = now, _free_bytes(self._frames_folder)
+        return self._room[1]
 
     def exposure_times(self, candidate: Candidate, now: datetime) -> tuple[datetime, datetime]:
         """First photon and end of the readout, if it began as soon as it may."""

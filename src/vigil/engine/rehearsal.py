@@ -12,6 +12,9 @@ from vigil.engine.recorder import Recorder
 from vigil.files.names import evening_date
 from vigil.ledger.ledger import Ledger
 
+# nothing is at stake: a look every second is most of what a rehearsal would cost
+_LOOK_EVERY_S = 5.0
+
 
 @dataclass(frozen=True, slots=True)
 class Rehearsed:
@@ -28,7 +31,8 @@ async def rehearse(plan: NightPlan, equipment: Equipment, ledger: Ledger) -> Reh
     recorder = Recorder(ledger, equipment.clock, NightState())
     recorder.listen(events.append)
     await started(recorder, plan, equipment, "rehearsal")
-    await Night(plan, replace(equipment, write=no_file, rehearses=True), recorder).run()
+    equipment = replace(equipment, write=no_file, rehearses=True, look_every_s=_LOOK_EVERY_S)
+    await Night(plan, equipment, recorder).run()
     return Rehearsed(tuple(events), recorder.state)
 
 

@@ -21,8 +21,8 @@ from vigil.runtime.clock import Clock
 
 log = logging.getLogger(__name__)
 
-# a device that rests, and can't harm anything by itself, is looked at every so many seconds
-_RESTING_POLL_S = 5
+# devices that rest, and can't harm anything by themselves, are looked at every so many times
+_RESTING_LOOKS = 5
 _EXPOSURE = "exposure"
 
 
@@ -50,6 +50,7 @@ class Watch:
         lights: Lights,
         at_limit: Callable[[str], None],
         wake: asyncio.Event,
+        look_every_s: float,
     ) -> None:
         self.exposing: Exposing | None = None
         self._rig = rig
@@ -61,6 +62,7 @@ class Watch:
         self._lights = lights
         self._at_limit = at_limit
         self._wake = wake
+        self._look_every_s = look_every_s
         self._limit = LimitGuard()
         self._worried = ""
 
@@ -69,14 +71,14 @@ class Watch:
 
     async def keep_on(self) -> None:
         """Until cancelled."""
-        second = 0
+        looks = 0
         while True:
-            await self._clock.sleep(POLL_S)
+            await self._clock.sleep(self._look_every_s)
             progress = self._progress
             if progress.topic == _EXPOSURE:
-                progress.current = min(progress.current + POLL_S, progress.target)
-            second += 1
-            every = second % _RESTING_POLL_S == 0
+                progress.current = min(progress.current + self._look_every_s, progress.target)
+            looks += 1
+            every = looks % _RESTING_LOOKS == 0
             lost = await self._read_devices(every)
             await self._guard_limits()
             if every:

@@ -173,11 +173,25 @@ def _walked_px(scene: Scene) -> float:
 def _size_px(scene: Scene) -> tuple[float, float]:
     """(HFR, FWHM) of a star near the middle."""
     fwhm = math.hypot(scene.blur.fwhm_px, 2.35 * _walked_px(scene))
-    spot = round(fwhm, 1), round(_disc_px(scene), 1), scene.blur.obstruction, scene.blur.beta
-    size = _hfr_px(*spot) * fwhm / spot[0] if spot[1] < spot[0] else _hfr_px(*spot)
-    return size, fwhm
+    return _hfr_px(fwhm, _disc_px(scene), scene.blur.obstruction, scene.blur.beta), fwhm
+
+
+_FIRM_FWHM_PX, _RATIO_STEP, _LARGEST_RATIO = 1.5, 0.25, 12.0
+
+
+def _hfr_px(fwhm_px: float, disc_px: float, obstruction: float, beta: float) -> float:
+    """A spot twice as large all round has twice the radius: so it is one function of disc over FWHM, reckoned
+    at a few ratios and drawn straight between them; a large disc's own radius grows with it."""
+    ratio = disc_px / fwhm_px
+    if ratio >= _LARGEST_RATIO:
+        return disc_px / _LARGEST_RATIO * _firm(round(_LARGEST_RATIO / _RATIO_STEP), obstruction, beta)
+    number, share = divmod(ratio / _RATIO_STEP, 1)
+    low, high = (_firm(int(number) + k, obstruction, beta) for k in (0, 1))
+    return fwhm_px * (low + share * (high - low))
 
 
 @lru_cache(maxsize=2048)
-def _hfr_px(fwhm_px: float, disc_px: float, obstruction: float, beta: float) -> float:
-    return half_flux_radius_px(Spot(fwhm_px, disc_px, obstruction, beta))
+def _firm(number: int, obstruction: float, beta: float) -> float:
+    """The half-flux radius, in FWHMs, of a spot whose disc is so many steps of a quarter FWHM."""
+    disc_px = number * _RATIO_STEP * _FIRM_FWHM_PX
+    return half_flux_radius_px(Spot(_FIRM_FWHM_PX, disc_px, obstruction, beta)) / _FIRM_FWHM_PX
