@@ -1,6 +1,8 @@
 """Editing the plan: in place, with undo; what is wrong is marked; nothing is lost."""
 
+from datetime import time
 from pathlib import Path
+from typing import Any
 
 import pytest
 from PyQt6.QtCore import Qt
@@ -11,11 +13,12 @@ from tests.ui.conftest import Stage
 from tests.ui.planned import add_target
 from vigil.cli.rehearsing import rehearsed
 from vigil.documents.events import Event, Kind
-from vigil.documents.messages import Command
-from vigil.documents.plan import NightPlan
+from vigil.documents.messages import Answer, Ask, Command
+from vigil.documents.plan import NightPlan, Span
 from vigil.documents.scenario import Scenario
-from vigil.documents.store import load
+from vigil.documents.store import dump, load
 from vigil.link.rehearsal import NotRehearsed, rehearse_apart
+from vigil.ui.fields import ValueField
 from vigil.ui.night import rehearsing
 from vigil.ui.planmodel import PlanModel
 
@@ -118,14 +121,122 @@ def test_the_night_says_what_it_will_come_to(stage: Stage) -> None:
     assert stage.window.current.name == "Targets"
 
 
-def test_while_the_night_runs_the_plan_is_shown_and_says_why_it_is_fixed(stage: Stage) -> None:
+def answer(stage: Stage, command: Command, reason: str, taken: bool = True) -> dict[str, Any]:
+    """The keeper's answer to the last thing asked, which must have been this."""
+    asked, values = stage.bridge.asked[-1]
+    assert asked is command
+    stage.bridge.answered.emit(
+        Ask(id="id", command=command, values=values), Answer(id="id", taken=taken, reason=reason)
+    )
+    return values
+
+
+def test_while_the_night_runs_edits_are_sent_and_say_from_when_they_are_in_force(stage: Stage) -> None:
     night = stage.workspace("Night")
     stage.at(stage.told.upto(Kind.FRAME_MEASURED, 2))
     row = night.text.blocks[0].lines[0]
-    assert not row.count.isEnabled() and "can be changed when the night is over" in night.locked.text()
+    assert "in force from its next decision on" in night.locked.text()
     assert row.done.text() == "2 done" and not night.start.isVisible()
+    assert row.count.isEnabled() and not row.exposure.isEnabled(), "frames are taken with that already"
+    stage.plan.edit_line("ic405", "ic405-ha", count=5)
+    sent = answer(stage, Command.PLAN, "count 3 → 5: after the frame under way, at 18:20")
+    assert sent["plan"]["blocks"][0]["lines"][0]["count"] == 5
+    assert "at 18:20" in night.locked.text() and stage.plan.plan.blocks[0].lines[0].count == 5
+    stage.plan.edit_line("ic405", "ic405-ha", count=7)
+    answer(stage, Command.PLAN, "the keeper would rather not", taken=False)
+    assert stage.plan.plan.blocks[0].lines[0].count == 5 and "rather not" in night.locked.text()
+    assert len([c for c, _ in stage.bridge.asked if c is Command.PLAN]) == 2
     stage.at(len(stage.told.events))
-    assert row.count.isEnabled() and "6 of 6" in night.summary.text
+    assert "6 of 6" in night.summary.text and not night.locked.text()
+
+
+def test_a_plan_changed_elsewhere_appears_on_the_desk(stage: Stage) -> None:
+    stage.at(stage.told.upto(Kind.FRAME_MEASURED, 2))
+    plan = stage.told.plan
+    lines = [line.model_copy(update={"count": 9}) for line in plan.blocks[0].lines]
+    other = plan.model_copy(update={"blocks": [plan.blocks[0].model_copy(update={"lines": lines})]})
+    last = stage.told.events[stage.told.upto(Kind.FRAME_MEASURED, 2) - 1]
+    values = {"plan": dump(other), "wanted": other.wanted}
+    changed = last.model_copy(update={"id": last.id + 1, "kind": Kind.PLAN_CHANGED, "values": values})
+    asked = len(stage.bridge.asked)
+    stage.bridge.told.emit([changed])
+    assert stage.plan.plan.blocks[0].lines[0].count == 9 and stage.session.record.tally == (2, 18)
+    assert len(stage.bridge.asked) == asked, "what the keeper told is not asked of it again"
+
+
+def test_a_block_is_done_next_or_left_while_the_night_runs(stage: Stage) -> None:
+    block = stage.workspace("Night").text.blocks[0]
+    assert block.next.isHidden() and block.leave.isHidden() and not block.go.isHidden()
+    stage.at(stage.told.upto(Kind.FRAME_MEASURED, 2))
+    for tool, command in ((block.next, Command.NEXT), (block.leave, Command.LEAVE)):
+        assert not tool.isHidden()
+        stage.qtbot.mouseClick(tool, Qt.MouseButton.LeftButton)
+        assert answer(stage, command, "it is, after the frame") == {"block": "ic405"}
+        assert stage.workspace("Night").locked.text() == "it is, after the frame"
+
+
+def test_the_span_is_edited_in_place(stage: Stage) -> None:
+    block = stage.workspace("Night").text.blocks[0]
+    details = block.details
+    assert details.isHidden()
+    block.more.setChecked(True)
+    assert not details.isHidden()
+
+    def span() -> Span:
+        return stage.plan.plan.blocks[0].span
+
+    def put(field: ValueField, text: str) -> None:
+        field.setText(text)
+        field.commit()
+
+    put(details.altitude, "31")
+    put(details.dusk_min, "−20")
+    put(details.from_clock, "9:05")
+    put(details.until_clock, "23:30")
+    put(details.apart, "40°")
+    put(details.lit, "60")
+    put(details.hour_until, "2.5")
+    details.moon.setCurrentIndex(2)
+    details.moon.activated.emit(2)
+    details.dawn.activated.emit(1)
+    details.order.activated.emit(1)
+    stage.qtbot.mouseClick(details.overrun, Qt.MouseButton.LeftButton)
+    assert (span().minimum_altitude_deg, span().opens.minutes, span().closes.moment) == (31, -20, "nautical")
+    assert (span().from_clock, span().until_clock) == (time(9, 5), time(23, 30))
+    assert (span().moon, span().moon_apart_deg, span().moon_percent_at_most) == ("down", 40, 60)
+    assert span().hour_angle_until_h == 2.5 and span().may_overrun
+    assert stage.plan.plan.blocks[0].order == "in turn"
+    put(details.from_clock, "late")
+    assert details.from_clock.state == "wrong" and span().from_clock == time(9, 5)
+    put(details.hour_from, "3")
+    assert details.hour_from.state == "wrong", "it would end before it begins"
+    put(details.from_clock, "")
+    assert span().from_clock is None
+
+
+def test_steps_are_added_edited_ordered_and_removed(stage: Stage) -> None:
+    text = stage.workspace("Night").text
+
+    def rows() -> list[ValueField]:
+        return [f for f in text.opening.findChildren(ValueField) if f.isVisibleTo(text.opening)]
+
+    text.opening.add.activated.emit(1)
+    text.opening.add.activated.emit(2)
+    assert [s.kind for s in stage.plan.plan.opening] == ["ask", "wait"]
+    rows()[1].setText("sun at −12°")
+    rows()[1].commit()
+    assert stage.plan.plan.opening[1].sun_altitude_deg == -12  # type: ignore[union-attr]
+    rows()[0].setText("ready? · 5 days")
+    rows()[0].commit()
+    assert rows()[0].state == "wrong" and "neither a time in min" in text.said.text()
+    text.opening._earlier(stage.plan.plan.opening[1])  # type: ignore[arg-type]
+    assert [s.kind for s in stage.plan.plan.opening] == ["wait", "ask"]
+    stage.plan.put_opening_steps([])
+    assert stage.plan.plan.opening == [] and stage.plan.undoable == "the opening's steps"
+    text.blocks[0].steps.add.activated.emit(4)
+    assert stage.plan.plan.blocks[0].steps[0].words == "test exposure L 10 s"
+    text.closing.add.activated.emit(2)
+    assert stage.plan.plan.closing[0].words == "run /usr/bin/true"
 
 
 def test_the_plan_as_text(stage: Stage) -> None:

@@ -328,7 +328,8 @@ class Night:
             (self.plan, words), self._plan_wanted = self._plan_wanted, None
             self._carrier.take_plan(self.plan)
             self.outlook.take_plan(self.plan)
-            await self._recorder.record(Kind.PLAN_CHANGED, {"plan": dump(self.plan)}, words)
+            values = {"plan": dump(self.plan), "wanted": self.plan.wanted}
+            await self._recorder.record(Kind.PLAN_CHANGED, values, words)
 
     async def _towards(self, candidate: Candidate, now: datetime) -> None:
         """Look at the candidate's conditions in order; bring about the first that isn't met, else expose."""

@@ -82,6 +82,7 @@ def forecast(
     taken: Mapping[str, int] | None = None,
     given_up: Collection[str] = (),
     ready: Ready | None = None,
+    first: str = "",
 ) -> Forecast:
     """Play the plan from a moment on, with `taken` frames of each line there already.
 
@@ -90,7 +91,7 @@ def forecast(
     mid-night `ready` says what needs no time any more.
     """
     spans = line_intervals(plan, rig, at)
-    run = _Run(plan, rig, spans, dict(taken or {}), given_up, at, ready or Ready("", "", None))
+    run = _Run(plan, rig, spans, dict(taken or {}), given_up, at, ready or Ready("", "", None), first)
     because = run.to_the_end()
     exposures = [step for step in run.steps if step.kind == "exposure"]
     lines = tuple(
@@ -128,10 +129,12 @@ class _Run:
         given_up: Collection[str],
         at: datetime,
         ready: Ready,
+        first: str,
     ) -> None:
         self.steps: list[Step] = []
         self.taken = taken
         self._plan, self._rig, self._spans, self._given_up = plan, rig, spans, given_up
+        self._first = first
         self._now = at
         self._block = ready.block
         self._filter = ready.filter
@@ -143,9 +146,7 @@ class _Run:
 
     def to_the_end(self) -> str:
         while len(self.steps) < _MOST_STEPS:
-            choice = choose(
-                self._plan, self._spans, lambda line: self.taken.get(line, 0), self._given_up, self._now
-            )
+            choice = self._choice(self._now)
             if isinstance(choice, Finished):
                 return choice.because
             if isinstance(choice, Wait):
@@ -158,8 +159,18 @@ class _Run:
                 self._expose(choice)
         return f"more than {_MOST_STEPS} steps"
 
+    def _choice(self, at: datetime) -> Candidate | Wait | Finished:
+        return choose(
+            self._plan,
+            self._spans,
+            lambda line: self.taken.get(line, 0),
+            self._given_up,
+            at,
+            first=self._first,
+        )
+
     def _following(self, at: datetime) -> str:
-        choice = choose(self._plan, self._spans, lambda line: self.taken.get(line, 0), self._given_up, at)
+        choice = self._choice(at)
         if not isinstance(choice, Candidate):
             return ""
         self._filter = choice.line.filter

@@ -3,8 +3,9 @@
 from datetime import datetime
 from zoneinfo import ZoneInfo
 
-from vigil.documents.plan import Block, ExposureLine, NightPlan, Span, SunMoment
+from vigil.documents.plan import Block, ExposureLine, NightPlan, Span, StandingOrders, SunMoment
 from vigil.documents.rig import Rig
+from vigil.documents.steps import MustHold, Step
 from vigil.planning.forecast import Forecast
 
 MINUS, TIMES = "−", "×"
@@ -14,6 +15,9 @@ def plan_text(plan: NightPlan, rig: Rig, ahead: Forecast | None = None, markdown
     """The plan with its standing orders; with a forecast also when each block runs and what doesn't fit."""
     head, item = ("## ", "- ") if markdown else ("", "  ")
     lines = [f"# {plan.name}" if markdown else plan.name, f"{rig.name}, {rig.site.name}", ""]
+    if plan.opening:
+        steps = [f"{item}{_step(step)}" for step in plan.opening if not isinstance(step, MustHold)]
+        lines += [f"{head}Opening", *(f"{item}{words}" for words in opening_words(plan)), *steps, ""]
     lines += [f"{head}Each exposure needs", *(f"{item}{words}" for words in orders_words(plan, rig)), ""]
     for block in plan.blocks:
         off = " (switched off)" if block.off else ""
@@ -23,11 +27,39 @@ def plan_text(plan: NightPlan, rig: Rig, ahead: Forecast | None = None, markdown
             lines.append(f"{item}camera at {block.target.position_angle_deg:.1f}°")
         if block.set_point_c is not None:
             lines.append(f"{item}camera at {_signed(block.set_point_c)} °C")
+        lines += [f"{item}{_step(step)}" for step in block.steps]
         if len(block.lines) > 1:
             lines.append(f"{item}lines {block.order}")
         lines += [f"{item}{line_words(line)}{_fits(line, ahead)}" for line in block.lines]
         lines.append("")
-    return "\n".join([*lines, f"{head}Closing", *(f"{item}{words}" for words in closing_words(plan, rig))])
+    closing = [*closing_words(plan, rig), *(_step(step) for step in plan.closing)]
+    return "\n".join([*lines, f"{head}Closing", *(f"{item}{words}" for words in closing)])
+
+
+def opening_words(plan: NightPlan) -> list[str]:
+    """What the plan's own order of conditions says."""
+    named = [item.name for item in plan.conditions if not item.off]
+    off = [item.name for item in plan.conditions if item.off]
+    told = [f"first {', then '.join(named)}"] if named else []
+    return told + ([f"switched off: {', '.join(off)}"] if off else [])
+
+
+def _step(step: Step) -> str:
+    return f"{step.words} (switched off)" if step.off else step.words
+
+
+def focus_words(orders: StandingOrders) -> str:
+    """When focus counts as fresh."""
+    told = [
+        f"colder or warmer by under {orders.focus_colder_by_c:g} °C",
+        f"under {orders.focus_every_min:g} min",
+        f"stars grown by under {orders.focus_grown_by_percent:g} %",
+    ]
+    told += [f"every {orders.focus_every_frames} frames"] if orders.focus_every_frames is not None else []
+    told += ["anew after a flip"] if orders.focus_after_flip else []
+    told += ["anew on a new target"] if orders.focus_at_new_target else []
+    told += ["anew through each filter"] if orders.focus_at_filter_change else []
+    return f"focus fresh: {', '.join(told)}"
 
 
 def orders_words(plan: NightPlan, rig: Rig) -> list[str]:
@@ -40,11 +72,7 @@ def orders_words(plan: NightPlan, rig: Rig) -> list[str]:
         "mount tracking, on the right side of the pier" if rig.mount and rig.mount.flip else "mount tracking"
     )
     if rig.focuser is not None:
-        told.append(
-            f"focus fresh: colder or warmer by under {orders.focus_colder_by_c:g} °C, under "
-            f"{orders.focus_every_min:g} min, stars grown by under {orders.focus_grown_by_percent:g} %"
-            + (", anew after a flip" if orders.focus_after_flip else "")
-        )
+        told.append(focus_words(orders))
     told.append(
         f"on target within {orders.target_reach_px:g} px; wandered by under {orders.target_keep_arcmin:g}′"
     )

@@ -2,12 +2,14 @@
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from pydantic import ValidationError
 
 from vigil.documents.ids import unused
 from vigil.documents.plan import Block, ExposureLine, NightPlan, Span, StandingOrders, contradictions
 from vigil.documents.rig import Rig
+from vigil.documents.steps import Step
 from vigil.documents.store import explain, save
 from vigil.ui.undoable import Undoable
 
@@ -37,6 +39,13 @@ class PlanModel(Undoable[NightPlan]):
         self._after.clear()
         self._document = plan
         self.changed.emit()
+
+    def withdraw(self, plan: NightPlan) -> None:
+        """Take back an edit that was refused: the plan is `plan` again, as if it had not been made."""
+        while self._before and self._document != plan:
+            _, self._document = self._before.pop()
+        self._after.clear()
+        self._put(plan)
 
     # -- edits ----------------------------------------------------------------------------------------
 
@@ -94,6 +103,30 @@ class PlanModel(Undoable[NightPlan]):
             raise ValueError("; ".join(explain(problem))) from None
         if orders != self.plan.orders:
             self._change(words, self.plan.model_copy(update={"orders": orders}))
+
+    def put_opening_steps(self, steps: list[Step]) -> None:
+        """Steps take the places of the old ones between the conditions; more of them follow. Raises
+        ValueError."""
+        new: list[Any] = list(steps)
+        kept = []
+        for item in self.plan.opening:
+            if item.kind == "condition":
+                kept.append(item)
+            elif new:
+                kept.append(new.pop(0))
+        self._replace_fields("the opening's steps", opening=[*kept, *new])
+
+    def put_closing_steps(self, steps: list[Step]) -> None:
+        self._replace_fields("the closing's steps", closing=steps)
+
+    def _replace_fields(self, words: str, **values: list[Any]) -> None:
+        told = {name: [piece.model_dump() for piece in pieces] for name, pieces in values.items()}
+        try:
+            changed = NightPlan.model_validate({**self.plan.model_dump(), **told})
+        except ValidationError as problem:
+            raise ValueError("; ".join(explain(problem))) from None
+        if changed != self.plan:
+            self._change(words, changed)
 
     def edit_line(self, block_id: str, line_id: str, **values: object) -> None:
         """Change fields of a line. Raises ValueError with what was wrong and what would be right."""

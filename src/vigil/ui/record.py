@@ -1,7 +1,7 @@
 """A night as the window shows it: what its events say, sorted by where it is drawn."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
@@ -118,6 +118,7 @@ class NightRecord:
         self.centrings: list[Centring] = []
         self.holds: list[Pause] = []
         self._log = ReasonLog()
+        self._wanted = 0
         self.turnings: list[Turning] = []
         self.flips: list[Flipping] = []
         self._by_activity: dict[int, FocusRun | Centring | Turning | Flipping] = {}
@@ -175,11 +176,22 @@ class NightRecord:
 
     @property
     def tally(self) -> tuple[int, int]:
-        """Frames done, and wanted by the plan the night began with."""
-        started = self.state.started
-        return len(self.state.saved), int(started.values["wanted"]) if started else 0
+        """Frames that count, and how many the plan in force wants."""
+        return self.state.good, self._wanted
 
     # -- one handler a kind of event ----------------------------------------------------------------
+
+    def _night_started(self, event: Event) -> None:
+        self._wanted = int(event.values["wanted"])
+
+    def _plan_changed(self, event: Event) -> None:
+        self._wanted = int(event.values["wanted"])
+
+    def _frame_judged(self, event: Event) -> None:
+        light = self.lights.get(event.values["frame_id"])
+        if light is not None:
+            judged = {**light.values, "verdict": event.values["verdict"]}
+            self.lights[light.frame_id] = replace(light, values=judged)
 
     def _night_resumed(self, event: Event) -> None:
         if (exposing := self.exposing) is not None:

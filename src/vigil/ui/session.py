@@ -20,11 +20,10 @@ from vigil.documents.messages import (
     Stage,
     Status,
 )
-from vigil.documents.plan import NightPlan, Target
+from vigil.documents.plan import Target
 from vigil.documents.rig import Rig
 from vigil.documents.rig.change import Path as FieldPath
 from vigil.documents.rig.change import path_of
-from vigil.documents.store import parse
 from vigil.link.endpoint import News
 from vigil.planning.forecast import Forecast, Ready, forecast
 from vigil.planning.spans import local_noon_before
@@ -33,6 +32,7 @@ from vigil.sky.night import NightSky, night_sky
 from vigil.ui.bridge import Bridge
 from vigil.ui.linkstate import LinkState
 from vigil.ui.moments import Moments
+from vigil.ui.planinforce import PlanInForce
 from vigil.ui.planmodel import PlanModel
 from vigil.ui.record import NightRecord
 from vigil.ui.rigmodel import RigModel
@@ -43,6 +43,18 @@ if TYPE_CHECKING:
 
 _TICK_MS = 250
 _KEEPS_A_PROMISE = (Kind.NIGHT_STARTED, Kind.HELD, Kind.RESUMED, Kind.CLOSING_STARTED, Kind.NIGHT_OVER)
+_WISHES = frozenset(
+    {
+        Command.LEAVE,
+        Command.NEXT,
+        Command.REFOCUS,
+        Command.PAUSE_FOCUS,
+        Command.TAKE_UP_FOCUS,
+        Command.JUDGE,
+        Command.END,
+    }
+)
+"""What the keeper answers with when it will be so."""
 _UNDER_WAY = ("running", "held", "closing")
 
 
@@ -103,6 +115,9 @@ class Session(QObject):
         """A hold that the keeper has agreed to and not yet begun, in its words."""
         self.past = False
         """Whether the record is of a night before this one, read from the ledger."""
+        self.in_force = PlanInForce(plan, self.ask)
+        self.agreed = ""
+        """What the keeper said to the last wish."""
         self._bridge = bridge
         self._heard_s = time.monotonic()
         self._forecast: tuple[Any, Forecast] | None = None
@@ -222,6 +237,7 @@ class Session(QObject):
         state = self.record.state
         under_way = self.under_way
         taken = {line.id: state.done(line.id) for b in self.plan.plan.blocks for line in b.lines}
+        first = state.first if under_way else ""
         if not under_way:
             taken = {}
         at = self.now.replace(second=0, microsecond=0)
@@ -230,9 +246,10 @@ class Session(QObject):
             at = max(at, exposing.expected_end)
             taken[exposing.line] = taken.get(exposing.line, 0) + 1
         ready = self._ready() if under_way else None
-        key = (self.plan.plan, at, tuple(taken.items()), state.given_up, ready)
+        key = (self.plan.plan, at, tuple(taken.items()), state.given_up, ready, first)
         if self._forecast is None or self._forecast[0] != key:
-            told = forecast(self.plan.plan, self.rig, at, taken, state.given_up if under_way else (), ready)
+            given_up = state.given_up if under_way else ()
+            told = forecast(self.plan.plan, self.rig, at, taken, given_up, ready, first)
             self._forecast = (key, told)
         return self._forecast[1]
 
@@ -282,6 +299,8 @@ class Session(QObject):
                 self.record.add(news)
                 if news.kind in _KEEPS_A_PROMISE:
                     self.promise = ""
+                if news.kind is Kind.PLAN_CHANGED:
+                    self.in_force.take(news.values["plan"])
                 events = True
                 self.live = None
                 self._advance(news.at)
@@ -295,7 +314,8 @@ class Session(QObject):
                 self._asked.pop(news.id, None) if news.over else None
                 self.deed_told.emit(news)
         if begun:
-            self._take_plan_of_night()
+            self.agreed = ""
+            self.in_force.take(self.record.state.plan or "")
             self.night_begun.emit()
         if events:
             self._lock_plan()
@@ -340,8 +360,14 @@ class Session(QObject):
         elif ask.command is Command.RIG:
             self.rig_words = answer.reason if answer.taken else f"the keeper refuses: {answer.reason}"
             self.status_changed.emit()
+        elif ask.command is Command.PLAN:
+            self.in_force.answered(ask.values["plan"], answer)
+            self.status_changed.emit()
         elif not answer.taken:
             self.refused.emit(answer.reason)
+        elif ask.command in _WISHES:
+            self.agreed = answer.reason
+            self.status_changed.emit()
         elif ask.command in (Command.HOLD, Command.RESUME):
             self.promise = answer.reason if ask.command is Command.HOLD else ""
             self.status_changed.emit()
@@ -372,21 +398,14 @@ class Session(QObject):
         self.rig_changed.emit()
         self.plan.changed.emit()
 
-    def _take_plan_of_night(self) -> None:
-        """The night that runs may have been begun by somebody else, with a plan of theirs."""
-        started = self.record.state.started
-        if started is not None:
-            plan = parse(NightPlan, started.values["plan"], "the plan of the night")
-            if plan != self.plan.plan:
-                self.plan.show(plan)
-
     def _lock_plan(self) -> None:
         self.plan.lock(
-            "the night runs by this plan; it can be changed when the night is over" if self.under_way else ""
+            "the night is closing; the plan can be changed when it is over" if self.run == "closing" else ""
         )
 
     def _plan_changed(self) -> None:
         self._forecast = None
+        self.in_force.desk_changed(self.under_way and self._bridge is not None)
         self.night_changed.emit()
 
     # -- time -----------------------------------------------------------------------------------------

@@ -6,169 +6,18 @@ from PyQt6.QtCore import QEvent, QObject, pyqtSignal
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
-from vigil.documents.plan import Block, ExposureLine
-from vigil.planning.plantext import span_words
+from vigil.documents.messages import Command
+from vigil.documents.plan import Block
+from vigil.documents.steps import Step
+from vigil.planning.plantext import focus_words, opening_words, span_words
 from vigil.ui import words
 from vigil.ui.fields import ValueField, number, whole_number
-from vigil.ui.pieces import Choice, OneLine, button, label, row, wrapped
+from vigil.ui.night.linerow import LineRow
+from vigil.ui.night.spandetails import SpanDetails
+from vigil.ui.night.steplist import StepList
+from vigil.ui.pieces import OneLine, button, label, row, wrapped
 from vigil.ui.session import Session
-from vigil.ui.theme import Size, set_styled
-
-_MOST_FRAMES, _LONGEST_S, _MOST_GAIN = 9999, 3600.0, 100_000
-_MOON_IS = ("anywhere", "up", "down")
-_MOON = ("any moon", "moon up", "moon down")
-
-
-class LineRow(QWidget):
-    """Filter, how many, how long, how many are done."""
-
-    def __init__(
-        self, session: Session, block: Block, line: ExposureLine, said: Callable[[str], None]
-    ) -> None:
-        super().__init__()
-        self._session, self.block_id, self.line_id = session, block.id, line.id
-        self._differed = False
-        self.filter = Choice()
-        self.filter.setAccessibleName("Filter")
-        self.filter.setToolTip("Filter")
-        self.filter.addItems(session.rig.filter_names or [""])
-        self.filter.setFixedWidth(58)
-        if not session.rig.filter_names:
-            self.filter.hide()
-        self.filter.activated.connect(self._filter_chosen)
-        self._said = said
-        self.on = QCheckBox()
-        self.on.setAccessibleName("This line is on")
-        self.on.setToolTip("Switch this line off: it stays in the plan, and isn't taken")
-        self.on.clicked.connect(lambda on: self._try(lambda: self._edit(off=not on)))
-        self.count = ValueField("How many frames", self._set_count, said)
-        self.count.setFixedWidth(42)
-        self.exposure = ValueField("Exposure in seconds", self._set_exposure, said)
-        self.exposure.setFixedWidth(46)
-        self.done = label("", "number")
-        self.remove = button("Remove", "plain", "Remove this line (undo: Ctrl+Z)")
-        self.remove.setAccessibleName("Remove this exposure line")
-        self.remove.clicked.connect(self._remove)
-        self.more = button("…", "plain", "Moon, as long as it lasts, gain, binning, remove")
-        self.more.setAccessibleName("More about this line")
-        self.more.setCheckable(True)
-        self.more.setFixedWidth(28)
-        self.more.toggled.connect(self._show_more)
-        main = row(
-            self.on,
-            self.filter,
-            self.count,
-            label(words.TIMES, "soft"),
-            self.exposure,
-            label("s", "soft"),
-            gap=4,
-        )
-        main.addStretch(1)
-        for part in (self.done, self.more):
-            main.addWidget(part)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(3)
-        layout.addLayout(main)
-        layout.addWidget(self._made_details())
-
-    def _made_details(self) -> QWidget:
-        """What most lines leave as it is; shown where it differs, or when asked for."""
-        self.lasts = QCheckBox("as long as it lasts")
-        self.lasts.setToolTip("As many frames as the span holds, in place of a number")
-        self.lasts.clicked.connect(lambda on: self._try(lambda: self._edit(as_long_as_it_lasts=on)))
-        self.moon = Choice()
-        self.moon.setAccessibleName("Only while the moon is")
-        self.moon.addItems(_MOON)
-        self.moon.activated.connect(lambda n: self._try(lambda: self._edit(moon=_MOON_IS[n])))
-        self.gain = ValueField("Gain; empty is the rig's", self._set_gain, self._said)
-        self.binning = ValueField("Binning", self._set_binning, self._said)
-        for field in (self.gain, self.binning):
-            field.setFixedWidth(40)
-        self.details = QWidget()
-        inner = QVBoxLayout(self.details)
-        inner.setContentsMargins(22, 0, 0, 4)
-        inner.setSpacing(4)
-        first = row(self.lasts, self.moon, gap=8)
-        first.addStretch(1)
-        second = row(label("gain", "small"), self.gain, label("binning", "small"), self.binning, gap=6)
-        second.addStretch(1)
-        second.addWidget(self.remove)
-        inner.addLayout(first)
-        inner.addLayout(second)
-        self.details.hide()
-        return self.details
-
-    def _show_more(self, on: bool) -> None:
-        self.details.setVisible(on)
-
-    def _set_gain(self, text: str) -> None:
-        self._edit(gain=None if not text.strip() else whole_number(text, "gain", 0, _MOST_GAIN))
-
-    def _set_binning(self, text: str) -> None:
-        self._edit(binning=whole_number(text, "binning", 1, 4))
-
-    def _filter_chosen(self, index: int) -> None:
-        self._try(lambda: self._edit(filter=self.filter.itemText(index)))
-
-    def _set_count(self, text: str) -> None:
-        self._edit(count=whole_number(text, "frames", 1, _MOST_FRAMES))
-
-    def _set_exposure(self, text: str) -> None:
-        self._edit(exposure_s=number(text, "exposure", 0.0, _LONGEST_S))
-
-    def _edit(self, **values: object) -> None:
-        self._session.plan.edit_line(self.block_id, self.line_id, **values)
-
-    def _remove(self) -> None:
-        self._try(lambda: self._session.plan.remove_line(self.block_id, self.line_id))
-
-    def _try(self, change: Callable[[], None]) -> None:
-        try:
-            change()
-        except ValueError as problem:
-            self._said(str(problem))
-
-    def show_line(self, line: ExposureLine, done: int, fitting: int, locked: bool) -> None:
-        self.filter.setCurrentText(line.filter)
-        self.count.show_value(f"{line.count}")
-        self.exposure.show_value(f"{line.exposure_s:g}")
-        self.on.setChecked(not line.off)
-        self.lasts.setChecked(line.as_long_as_it_lasts)
-        self.moon.setCurrentIndex(_MOON_IS.index(line.moon))
-        self.gain.show_value("" if line.gain is None else f"{line.gain}")
-        self.binning.show_value(f"{line.binning}")
-        differs = (
-            line.as_long_as_it_lasts or line.moon != "anywhere" or line.gain is not None or line.binning > 1
-        )
-        if differs and not self._differed:
-            self.more.setChecked(True)
-        self._differed = differs
-        fields = (
-            self.filter,
-            self.exposure,
-            self.remove,
-            self.on,
-            self.lasts,
-            self.moon,
-            self.gain,
-            self.binning,
-        )
-        for field in fields:
-            field.setEnabled(not locked)
-        self.count.setEnabled(not locked and not line.as_long_as_it_lasts)
-        if line.off:
-            self.done.setText("off")
-            set_styled(self.done, "role", "number")
-        elif line.as_long_as_it_lasts:
-            self.done.setText(f"{done} done" if done else f"{fitting} fit")
-            set_styled(self.done, "role", "number")
-        elif fitting < line.count:
-            self.done.setText(f"{fitting} fit")
-            set_styled(self.done, "role", "warn")
-        else:
-            self.done.setText(f"{done} done" if done else "")
-            set_styled(self.done, "role", "number")
+from vigil.ui.theme import Size
 
 
 class BlockText(QWidget):
@@ -197,13 +46,28 @@ class BlockText(QWidget):
         self.earlier.clicked.connect(lambda: session.plan.move_block(self.block_id, -1))
         self.later.clicked.connect(lambda: session.plan.move_block(self.block_id, 1))
         self.remove.clicked.connect(lambda: session.plan.remove_block(self.block_id))
+        self.more = button("…", "plain", "Its span, the order of its lines, steps before its first frame")
+        self.more.setAccessibleName(f"More about {block.target.name}")
+        self.more.setCheckable(True)
+        self.more.setFixedWidth(28)
         head = QHBoxLayout()
         head.setSpacing(0)
         head.addWidget(self.on)
         head.addSpacing(4)
         head.addWidget(self.name, 1)
-        for tool in (self.earlier, self.later, self.remove):
+        for tool in (self.earlier, self.later, self.remove, self.more):
             head.addWidget(tool)
+        self.details = SpanDetails(session, block.id, said)
+        self.steps = StepList(
+            session,
+            f"before the first frame of {block.target.name}",
+            ("ask", "wait", "program", "test exposure"),
+            lambda: session.plan.block(self.block_id).steps,
+            self._put_steps,
+            said,
+        )
+        self.steps.setVisible(bool(block.steps))
+        self.more.toggled.connect(self._show_more)
         self.lines = [LineRow(session, block, line, said) for line in block.lines]
         self.add = button("Add a line", "plain", "One more exposure line")
         self.add.setAccessibleName(f"Add a line to {block.target.name}")
@@ -213,6 +77,8 @@ class BlockText(QWidget):
         layout.setSpacing(3)
         layout.addLayout(head)
         layout.addWidget(self.span)
+        layout.addWidget(self.details)
+        layout.addWidget(self.steps)
         for line_row in self.lines:
             layout.addWidget(line_row)
         self.set_point = ValueField(
@@ -223,7 +89,15 @@ class BlockText(QWidget):
         self.go = button("Go there", "plain", "Slew, turn where it has an angle, and centre, now")
         self.go.setAccessibleName(f"Go to {block.target.name}")
         self.go.clicked.connect(lambda: session.go_to(session.plan.block(self.block_id).target))
-        foot = row(self.add, self.go, gap=0)
+        self.next = button("Next", "plain", "This block before the others, after the frame under way")
+        self.next.setAccessibleName(f"{block.target.name} next")
+        self.next.clicked.connect(lambda: session.ask(Command.NEXT, block=self.block_id))
+        self.leave = button(
+            "Leave tonight", "plain", "Leave this block for tonight, after the frame under way"
+        )
+        self.leave.setAccessibleName(f"Leave {block.target.name} for tonight")
+        self.leave.clicked.connect(lambda: session.ask(Command.LEAVE, block=self.block_id))
+        foot = row(self.add, self.go, self.next, self.leave, gap=0)
         foot.addStretch(1)
         for part in (self.cold_words[0], self.set_point, self.cold_words[1]):
             foot.addWidget(part)
@@ -239,6 +113,14 @@ class BlockText(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         self.chosen.emit(self.block_id)
+
+    def _show_more(self, on: bool) -> None:
+        self.details.setVisible(on)
+        self.steps.setVisible(on or bool(self._session.plan.block(self.block_id).steps))
+
+    def _put_steps(self, steps: list[Step]) -> None:
+        told = [step.model_dump() for step in steps]
+        self._session.plan.edit_block(self.block_id, "the block's steps", steps=told)
 
     def _set_point(self, text: str) -> None:
         wanted = None if not text.strip() else number(text.replace(words.MINUS, "-"), "camera at", -60.01, 40)
@@ -265,7 +147,17 @@ class BlockText(QWidget):
             own = block.set_point_c
             self.set_point.setPlaceholderText(words.signed(cooler.set_point_c, 0))
             self.set_point.show_value("" if own is None else words.signed(own, 1).removesuffix(".0"))
-        self.go.setEnabled(not session.under_way or session.run == "held")
+        self.details.show_block(block, locked)
+        self.steps.refresh(locked)
+        self.steps.setVisible(self.more.isChecked() or bool(block.steps))
+        running = session.run in ("running", "held")
+        self.go.setVisible(not running or session.run == "held")
+        left = block.id in state.given_up
+        for tool in (self.next, self.leave):
+            tool.setVisible(running)
+        self.next.setEnabled(state.first != block.id)
+        self.next.setText("Take up again" if left else "Next")
+        self.leave.setEnabled(not left)
         for tool in (self.remove, self.add, self.set_point):
             tool.setEnabled(not locked)
 
@@ -289,6 +181,27 @@ class PlanText(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 4, 0)
         layout.setSpacing(4)
+        self.opening = StepList(
+            session,
+            "opening",
+            ("ask", "wait", "program"),
+            lambda: [item for item in session.plan.plan.opening if item.kind != "condition"],
+            session.plan.put_opening_steps,
+            self.say,
+        )
+        self.closing = StepList(
+            session,
+            "closing",
+            ("wait", "program"),
+            lambda: session.plan.plan.closing,
+            session.plan.put_closing_steps,
+            self.say,
+        )
+        self._conditions = wrapped("", "small")
+        layout.addWidget(label("Opening", "section"))
+        layout.addWidget(self._conditions)
+        layout.addWidget(self.opening)
+        layout.addSpacing(4)
         layout.addWidget(label("Each exposure needs", "section"))
         layout.addWidget(self._orders)
         layout.addLayout(self._made_orders())
@@ -298,6 +211,7 @@ class PlanText(QWidget):
         layout.addSpacing(6)
         layout.addWidget(label("Closing", "section"))
         layout.addWidget(self._closing)
+        layout.addWidget(self.closing)
         layout.addStretch(1)
         session.plan.changed.connect(self.refresh)
         session.night_changed.connect(self.refresh)
@@ -309,7 +223,7 @@ class PlanText(QWidget):
         self.dither = ValueField("Dither every so many frames; empty is off", self._set_dither, self.say)
         self.dither_px = ValueField("Dither by so many pixels at most", self._set_dither_px, self.say)
         for field in (self.dither, self.dither_px):
-            field.setFixedWidth(40)
+            field.setFixedWidth(46)
         self.refocus = QCheckBox("focus anew after the flip")
         self.refocus.clicked.connect(
             lambda on: plan.edit_orders("refocusing after the flip", focus_after_flip=on)
@@ -367,13 +281,12 @@ class PlanText(QWidget):
             if cooler
             else ""
         )
-        fresh = ""
-        if self._session.rig.focuser is not None:
-            fresh = (
-                f" · focus fresh: colder by under {orders.focus_colder_by_c:g} °C, under "
-                f"{orders.focus_every_min:g} min, stars grown by under {orders.focus_grown_by_percent:g} %"
-            )
+        fresh = f" · {focus_words(orders)}" if self._session.rig.focuser is not None else ""
         self._orders.setText(f"{cold}mount tracking · on target within {orders.target_reach_px:g} px{fresh}")
+        self._conditions.setText(" · ".join(opening_words(plan)))
+        self._conditions.setVisible(bool(plan.conditions))
+        self.opening.refresh(locked)
+        self.closing.refresh(locked)
         closing = []
         if orders.park_at_end:
             closing.append("mount parked")

@@ -17,7 +17,7 @@ from vigil.ui.night.plantext import PlanText
 from vigil.ui.night.rehearsing import Rehearsing
 from vigil.ui.pieces import Choice, Note, OneLine, button, row, wrapped
 from vigil.ui.session import Session
-from vigil.ui.theme import Size
+from vigil.ui.theme import Size, set_styled
 from vigil.ui.workspace import Workspace, page, scrolled, side
 
 
@@ -158,8 +158,7 @@ class NightWorkspace(Workspace):
         self.undo.setEnabled(bool(plan.undoable) and not plan.locked)
         self.redo.setEnabled(bool(plan.redoable) and not plan.locked)
         self.undo.setToolTip(f"Undo {plan.undoable}  Ctrl+Z" if plan.undoable else "Nothing to undo")
-        self.locked.setText(plan.locked)
-        self.locked.setVisible(bool(plan.locked))
+        self._tell_running()
         self._tell_forecast()
         can_start = (
             session.link is LinkState.OPEN
@@ -169,6 +168,20 @@ class NightWorkspace(Workspace):
         )
         self.start.setEnabled(can_start)
         self.start.setVisible(not session.under_way)
+
+    def _tell_running(self) -> None:
+        """While the night runs: from when edits are in force, or why there can be none."""
+        session = self._session
+        agreed = session.in_force.words or session.agreed
+        if session.plan.locked:
+            said = session.plan.locked
+        elif session.run in ("running", "held"):
+            said = agreed or "the night runs: what you change is in force from its next decision on"
+        else:
+            said = ""
+        self.locked.setText(said)
+        set_styled(self.locked, "role", "warn" if session.in_force.refused else "small")
+        self.locked.setVisible(bool(said))
 
     def _tell_forecast(self) -> None:
         session = self._session
