@@ -218,7 +218,7 @@ def test_steps_are_added_edited_ordered_and_removed(stage: Stage) -> None:
     text = stage.workspace("Night").text
 
     def rows() -> list[ValueField]:
-        return [f for f in text.opening.findChildren(ValueField) if f.isVisibleTo(text.opening)]
+        return text.opening.fields
 
     text.opening.add.activated.emit(1)
     text.opening.add.activated.emit(2)

@@ -40,6 +40,7 @@ class FrameView(Picture):
         self.setAccessibleName("The frame")
         self._pyramid: Pyramid | None = None
         self._table: NDArray[np.uint8] | None = None
+        self._stretch: Stretch | None = None
         self._zoom: float | None = None
         self._centre = QPointF()
         self._dragged_from: QPointF | None = None
@@ -62,7 +63,14 @@ class FrameView(Picture):
             self._zoom, self._centre = None, QPointF(columns / 2, rows / 2)
         self.set_stretch(stretch)
 
+    @property
+    def stretch(self) -> Stretch:
+        """The one in force."""
+        assert self._stretch is not None, "there is a frame"
+        return self._stretch
+
     def set_stretch(self, stretch: Stretch) -> None:
+        self._stretch = stretch
         self._table = table(stretch)
         self._forget_rendered()
 

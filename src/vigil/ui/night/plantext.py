@@ -141,8 +141,9 @@ class BlockText(QWidget):
         self.later.setEnabled(not locked and not last)
         camera = session.rig.camera
         cooler = camera.cooler if camera else None
+        running = session.run in ("running", "held")
         for part in (*self.cold_words, self.set_point):
-            part.setVisible(cooler is not None)
+            part.setVisible(cooler is not None and not running)
         if cooler is not None:
             own = block.set_point_c
             self.set_point.setPlaceholderText(words.signed(cooler.set_point_c, 0))
@@ -150,7 +151,6 @@ class BlockText(QWidget):
         self.details.show_block(block, locked)
         self.steps.refresh(locked)
         self.steps.setVisible(self.more.isChecked() or bool(block.steps))
-        running = session.run in ("running", "held")
         self.go.setVisible(not running or session.run == "held")
         left = block.id in state.given_up
         for tool in (self.next, self.leave):

@@ -38,6 +38,7 @@ class StepList(QWidget):
             said,
         )
         self._shown: list[Step] = []
+        self.fields: list[ValueField] = []
         self._rows = QVBoxLayout()
         self._rows.setSpacing(3)
         self.add = Choice()
@@ -67,7 +68,7 @@ class StepList(QWidget):
             if (old := item.widget()) is not None:
                 old.hide()
                 old.deleteLater()
-        self._shown = steps
+        self._shown, self.fields = steps, []
         for step in steps:
             self._rows.addWidget(self._row(step))
 
@@ -82,6 +83,7 @@ class StepList(QWidget):
         text.setAlignment(Qt.AlignmentFlag.AlignLeft)
         text.show_value(step_text(step))
         text.setCursorPosition(0)
+        self.fields.append(text)
         earlier = button("↑", "plain", "Earlier")
         remove = button("×", "plain", "Remove this step (undo: Ctrl+Z)")
         for tool, name in ((earlier, "Earlier"), (remove, "Remove")):

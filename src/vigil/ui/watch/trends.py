@@ -11,7 +11,7 @@ from vigil.ui.record import Light
 from vigil.ui.session import Session
 from vigil.ui.theme import Size, number_font, text_font, theme
 
-_ROW = 52
+_ROW = 42
 Value = Callable[[Light], float]
 _ROWS: tuple[tuple[str, Value, str, float], ...] = (
     ("star size, px", lambda light: float(light.values["hfr_px"] or 0), "{:.2f}", 4.0),
@@ -43,7 +43,7 @@ class Trends(TimePicture):
         lights = self.session.tonight.measured()
         for i, (name, value, form, least_top) in enumerate(_ROWS):
             top = float(i * _ROW)
-            plot = QRectF(self.span_left, top + 18, self.span_width, _ROW - 22)
+            plot = QRectF(self.span_left, top + 18, self.span_width, _ROW - 21)
             write(painter, QPointF(0, top + 12), name, "soft", text_font(Size.SMALL))
             painter.setPen(theme.pen("line"))
             painter.drawLine(QPointF(0, top + _ROW - 0.5), QPointF(self.width(), top + _ROW - 0.5))

@@ -21,9 +21,11 @@ from vigil.ui.record import Light, Turning
 from vigil.ui.session import Session
 from vigil.ui.theme import Size, set_styled
 from vigil.ui.turning import TurningDial
+from vigil.ui.watch.blinking import Blinking, small_picture
 from vigil.ui.watch.centring import CentringError
 from vigil.ui.watch.conditions import Conditions
 from vigil.ui.watch.curve import FocusCurve
+from vigil.ui.watch.filmstrip import Filmstrip
 from vigil.ui.watch.reasons import Reasons
 from vigil.ui.watch.trends import Trends
 from vigil.ui.workspace import Workspace, page, scrolled, side
@@ -65,11 +67,27 @@ class Watch(Workspace):
         self.figures = label("", "number")
         self.under = OneLine("text")
         self.histogram = Histogram()
+        self.strip = Filmstrip(session)
+        self.blink = button("Blink", "plain", "To and fro with the frame before", "Ctrl+B")
+        self.blink.setCheckable(True)
+        self.reject = button(
+            "Reject", "plain", "This frame doesn't count, and is taken again", "Ctrl+Shift+X"
+        )
+        self._blinking = Blinking(self.frame, jobs)
         self.trends = Trends(session)
         self._tools = QWidget()
         self.overlay = FrameOverlay(self.frame, jobs, self._overlay_said, "overlay")
         self._tools.setLayout(
-            row(self.overlay.names, self.overlay.residuals, self.fit, self.one, self.auto, gap=2)
+            row(
+                self.reject,
+                self.blink,
+                self.overlay.names,
+                self.overlay.residuals,
+                self.fit,
+                self.one,
+                self.auto,
+                gap=2,
+            )
         )
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
@@ -99,7 +117,7 @@ class Watch(Workspace):
         self._below = QWidget()
         self._below.setLayout(below)
         below.setContentsMargins(0, 0, 0, 0)
-        main = page(head, self.pictures, self._below, self.trends, gap=6)
+        main = page(head, self.pictures, self._below, self.strip, self.trends, gap=6)
         layout = main.layout()
         assert isinstance(layout, QVBoxLayout)
         layout.setStretchFactor(self.pictures, 1)
@@ -111,16 +129,23 @@ class Watch(Workspace):
         self.done = Facts()
         self.done_bar = Progress()
         self.next = Facts()
+        self.refocus = button("Refocus", "plain", "Focus anew after the frame under way")
+        self.pause_focus = button("Pause refocusing", "plain", "No refocusing until it is taken up again")
+        self.after_frame = button(
+            "End after frame", "plain", "Finish the frame under way, then close the night"
+        )
+        self.agreed = wrapped("", "small")
         self.conditions = Conditions()
         self.reasons = Reasons(self._session.zone)
         inspector = side(
             self.mood,
             self.mood_words,
-            label("Frames", "section"),
+            _headed("Frames", self.after_frame),
             self.done,
             self.done_bar,
-            label("Next", "section"),
+            _headed("Next", self.refocus, self.pause_focus),
             self.next,
+            self.agreed,
             label("Each exposure needs", "section"),
             self.conditions,
             label("Why", "section"),
@@ -139,6 +164,15 @@ class Watch(Workspace):
         self.auto.clicked.connect(self._auto_stretch)
         self.histogram.stretched.connect(self._stretch_by_hand)
         self.frame.pointed.connect(self._point)
+        self.strip.chosen.connect(lambda _: self.refresh())
+        self.strip.judged.connect(lambda frame, said: session.ask(Command.JUDGE, frame=frame, verdict=said))
+        self.reject.clicked.connect(self.strip.judge)
+        self.blink.toggled.connect(self._blink)
+        self.refocus.clicked.connect(lambda: session.ask(Command.REFOCUS))
+        self.pause_focus.clicked.connect(self._pause_focus)
+        self.after_frame.clicked.connect(
+            lambda: session.ask(Command.END, after_frame=True, reason="ended by hand")
+        )
         session.night_changed.connect(self.refresh)
         session.night_begun.connect(self._forget)
         session.status_changed.connect(self._refresh_side)
@@ -159,15 +193,17 @@ class Watch(Workspace):
             Action("Frame at 1:1", self.frame.one_to_one, "", no_frame),
             Action("Auto stretch", self._auto_stretch, "", no_frame),
             Action("Names on the frame", self.overlay.names.toggle, "Ctrl+Shift+N", no_frame),
+            Action("Blink with the frame before", self.blink.toggle, "Ctrl+B", no_frame),
+            Action("Reject this frame, or keep it", self.strip.judge, "Ctrl+Shift+X", self._no_verdict),
             Action("Residuals on the frame", self.overlay.residuals.toggle, "", no_frame),
         ]
 
     # -- the picture ------------------------------------------------------------------------------------
 
     def refresh(self) -> None:
-        record = self._session.record
-        light = record.last_light
+        light = self.strip.current()
         if light is not None and light.path != self._wanted:
+            self.blink.setChecked(False)
             self._load(light)
         self._choose_picture()
         self._show_figures()
@@ -176,7 +212,9 @@ class Watch(Workspace):
     def _choose_picture(self) -> None:
         record = self._session.record
         focusing, centring, turning = record.focusing, record.centring, record.turning
-        if turning is not None:
+        if self.strip.chosen_id is not None and self._shown is not None:
+            self._show(self.frame)
+        elif turning is not None:
             self._show_turning(turning)
         elif focusing is not None:
             self.curve.show_run(focusing)
@@ -241,6 +279,7 @@ class Watch(Workspace):
         self._shown, self._wanted, self._problem = None, None, ""
         self.frame.clear()
         self.histogram.clear()
+        self.strip.clear()
 
     def _load(self, light: Light) -> None:
         self._wanted, self._problem = light.path, ""
@@ -255,6 +294,8 @@ class Watch(Workspace):
         self.frame.show_frame(loaded.pyramid, stretch)
         self.histogram.show_image(loaded.pyramid.image, stretch)
         self.overlay.show_path(loaded.path)
+        if (light := self.strip.current()) is not None:
+            self.strip.keep_thumb(light.frame_id, small_picture(loaded, stretch))
         self._choose_picture()
         self._show_figures()
 
@@ -263,7 +304,7 @@ class Watch(Workspace):
         self._choose_picture()
 
     def _filter(self) -> str:
-        light = self._session.record.last_light
+        light = self.strip.current()
         return str(light.values["filter"]) if light is not None else ""
 
     def _stretch_by_hand(self, stretch: Stretch) -> None:
@@ -277,8 +318,47 @@ class Watch(Workspace):
             self.frame.set_stretch(stretch)
             self.histogram.show_image(pyramid.image, stretch)
 
+    def _blink(self, on: bool) -> None:
+        """To and fro with the frame before it of the same line."""
+        light = self.strip.current()
+        if not on or light is None:
+            self._blinking.stop()
+            return
+        lights = self.strip.lights
+        before = [x for x in lights if x.at < light.at and x.values["line"] == light.values["line"]]
+        if not before:
+            self.under.say("there is no frame before this one to blink with")
+            self.blink.setChecked(False)
+            return
+        self._blinking.begin(before[-1], light)
+
+    def _no_verdict(self) -> str:
+        """Why the frame that is looked at can't be rejected; empty when it can."""
+        if self._session.run not in ("running", "held"):
+            return "no night is under way"
+        return "" if self.strip.current() is not None else "no frame is shown"
+
+    def _pause_focus(self) -> None:
+        paused = self._session.record.state.refocusing_paused
+        self._session.ask(Command.TAKE_UP_FOCUS if paused else Command.PAUSE_FOCUS)
+
+    def _show_wishes(self) -> None:
+        session = self._session
+        running = session.run in ("running", "held")
+        paused = session.record.state.refocusing_paused
+        self.pause_focus.setText("Take up refocusing" if paused else "Pause refocusing")
+        for tool in (self.refocus, self.pause_focus):
+            tool.setVisible(running and session.rig.focuser is not None)
+        self.after_frame.setVisible(running)
+        self.agreed.setText(session.agreed if running else "")
+        self.agreed.setVisible(running and bool(session.agreed))
+        current = self.strip.current()
+        rejected = current is not None and current.values.get("verdict") == "rejected"
+        self.reject.setText("Keep" if rejected else "Reject")
+        self.reject.setVisible(not self._no_verdict())
+
     def _show_figures(self) -> None:
-        light = self._session.record.last_light
+        light = self.strip.current()
         if light is None or light.path != self._shown:
             return
         v = light.values
@@ -348,6 +428,7 @@ class Watch(Workspace):
         self.done.show_facts(facts)
         self.done_bar.show_share(done / wanted if wanted else 0.0)
         self.next.show_facts(self._coming())
+        self._show_wishes()
         self.conditions.show_checks(status.conditions if status else [])
         self.reasons.show_sentences(session.record.sentences)
 
@@ -420,3 +501,15 @@ class Watch(Workspace):
         self.mood.setText(mood)
         self.mood_words.setText(said)
         set_styled(self.mood, "role", role if role == "head" else f"head-{role}")
+
+
+def _headed(section: str, *tools: QWidget) -> QWidget:
+    """A section's head with what can be asked for there."""
+    made = QWidget()
+    layout = row(label(section, "section"), gap=0)
+    layout.addStretch(1)
+    for tool in tools:
+        layout.addWidget(tool)
+    layout.setContentsMargins(0, 0, 0, 0)
+    made.setLayout(layout)
+    return made
