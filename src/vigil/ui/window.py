@@ -33,7 +33,6 @@ from vigil.ui.workspace import Edited, Unbuilt, Workspace
 from vigil.ui.workspacerow import WORKSPACES, WorkspaceRow
 
 _COMING = {
-    "Tune": "The benches: polar alignment, focus, guiding, mount.",
     "Flats & darks": "Which calibration frames exist for which lights, and taking the missing ones.",
     "Ledger": "Hours for each project, nights, frames with their verdicts.",
 }
@@ -115,6 +114,7 @@ class Window(QMainWindow):
             "Rig": self._make_rig,
             "Targets": self._make_targets,
             "Night": self._make_night,
+            "Tune": self._make_tune,
             "Watch": self._make_watch,
         }
 
@@ -153,6 +153,11 @@ class Window(QMainWindow):
         from vigil.ui.watch.workspace import Watch
 
         return Watch(self.session, jobs)
+
+    def _make_tune(self, jobs: Jobs) -> Workspace:
+        from vigil.ui.tune.workspace import Tune
+
+        return Tune(self.session)
 
     def _connect(self) -> None:
         session = self.session

@@ -1,0 +1,1 @@
+"""Tune: one bench at a time."""
