@@ -114,7 +114,15 @@ def test_the_night_says_what_it_will_come_to(stage: Stage) -> None:
     night = stage.workspace("Night")
     assert night.summary.text.startswith("6 frames, 6:00 of exposure · first frame 18:16 · ends 18:")
     stage.plan.edit_line("ic405", "ic405-l", count=999)
-    assert "of 999 L frames lost: IC 405 is over for tonight" in night.trouble.text
+    (finding,) = night.muster.lines
+    assert "of 999 L 60 s frames of IC 405 lost: IC 405 is over for tonight" in finding.finding.words
+    assert not night.muster_area.isHidden()
+    stage.qtbot.mouseClick(finding, Qt.MouseButton.LeftButton)
+    assert night.picture.chosen_block == "ic405"
+    stage.plan.edit_block("ic405", "x", span={"hour_angle_from_h": 11})
+    never = next(line for line in night.muster.lines if "never opens" in line.finding.words)
+    stage.qtbot.mouseClick(never, Qt.MouseButton.LeftButton)
+    assert not night.text.blocks[0].details.isHidden()
     stage.plan.remove_block("ic405")
     assert night.pictures.currentWidget() is night.empty and not night.start.isEnabled()
     stage.qtbot.mouseClick(night.find_target, Qt.MouseButton.LeftButton)

@@ -2,6 +2,7 @@
 
 import argparse
 import json
+import shutil
 import sys
 from datetime import datetime
 from pathlib import Path
@@ -13,7 +14,9 @@ from vigil.documents.plan import NightPlan, contradictions
 from vigil.documents.rig import Rig
 from vigil.documents.store import dump
 from vigil.planning.forecast import Forecast, forecast
+from vigil.planning.planmuster import Around, plan_muster
 from vigil.planning.plantext import plan_text
+from vigil.runtime.folders import data_folder
 
 
 def run(args: argparse.Namespace) -> int:
@@ -29,17 +32,29 @@ def run(args: argparse.Namespace) -> int:
         told = {"plan": dump(plan), "wrong": wrong, **(_ahead(ahead) if ahead else {})}
         print(json.dumps(told, ensure_ascii=False) if args.json else plan_text(plan, rig, ahead))
         return OK
-    lost = _lost(plan, ahead) if ahead else []
+    found = plan_muster(plan, rig, Around(ahead, _free_bytes(rig)))
     if args.json:
-        print(json.dumps({"ok": not wrong, "wrong": wrong, "lost": lost}, ensure_ascii=False))
+        told = [{"path": list(f.path), "words": f.words, "doubt": f.doubt} for f in found]
+        print(json.dumps({"ok": not wrong, "wrong": wrong, "findings": told}, ensure_ascii=False))
     else:
         for words in wrong:
             print(f"vigil: {words}", file=sys.stderr)
-        for words in lost:
-            print(words)
-        if not wrong and not lost:
+        for finding in found:
+            if finding.doubt:
+                print(finding.words)
+        if not found:
             print(f"{plan.name}: all of its {plan.wanted} frames fit")
     return BAD_INPUT if wrong else OK
+
+
+def _free_bytes(rig: Rig) -> int | None:
+    folder = Path(rig.frames.folder).expanduser() if rig.frames.folder else data_folder(rig.id)
+    while not folder.exists() and folder != folder.parent:
+        folder = folder.parent
+    try:
+        return shutil.disk_usage(folder).free
+    except OSError:
+        return None
 
 
 def _evening(date: str | None, rig: Rig) -> datetime:
@@ -71,12 +86,3 @@ def _ahead(ahead: Forecast) -> dict[str, Any]:
             for s in ahead.steps
         ],
     }
-
-
-def _lost(plan: NightPlan, ahead: Forecast) -> list[str]:
-    lines = {line.id: (block, line) for block in plan.blocks for line in block.lines}
-    return [
-        f"{x.wanted - x.fitting} of {x.wanted} {lines[x.line][1].words} frames of "
-        f"{lines[x.line][0].target.name} lost: {ahead.because}"
-        for x in ahead.lost
-    ]

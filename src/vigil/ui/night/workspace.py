@@ -7,11 +7,14 @@ from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from vigil.documents.scenario.shipped import shipped
 from vigil.planning.account import Account
+from vigil.planning.muster import Finding
+from vigil.planning.planmuster import Around, plan_muster
 from vigil.planning.plantext import plan_text
 from vigil.ui import words
 from vigil.ui.actions import Action
 from vigil.ui.jobs import Jobs
 from vigil.ui.linkstate import LinkState
+from vigil.ui.musterlist import MusterList
 from vigil.ui.night.picture import NightPicture
 from vigil.ui.night.plantext import PlanText
 from vigil.ui.night.rehearsing import Rehearsing
@@ -19,6 +22,8 @@ from vigil.ui.pieces import Choice, Note, OneLine, button, row, wrapped
 from vigil.ui.session import Session
 from vigil.ui.theme import Size, set_styled
 from vigil.ui.workspace import Workspace, page, scrolled, side
+
+_MUSTER_PX = 76
 
 
 class NightWorkspace(Workspace):
@@ -57,7 +62,11 @@ class NightWorkspace(Workspace):
         foot.addWidget(self.scenario)
         foot.addWidget(self.rehearse)
         foot.addWidget(self.start)
-        main = page(self.pictures, foot, gap=10)
+        self.muster = MusterList()
+        self.muster.wanted.connect(self._go_to_finding)
+        self.muster_area = scrolled(self.muster)
+        self.muster_area.setMaximumHeight(_MUSTER_PX)
+        main = page(self.pictures, self.muster_area, foot, gap=10)
         layout = main.layout()
         assert isinstance(layout, QVBoxLayout)
         layout.setStretch(0, 1)
@@ -160,6 +169,7 @@ class NightWorkspace(Workspace):
         self.undo.setToolTip(f"Undo {plan.undoable}  Ctrl+Z" if plan.undoable else "Nothing to undo")
         self._tell_running()
         self._tell_forecast()
+        self._show_muster()
         can_start = (
             session.link is LinkState.OPEN
             and not session.under_way
@@ -168,6 +178,30 @@ class NightWorkspace(Workspace):
         )
         self.start.setEnabled(can_start)
         self.start.setVisible(not session.under_way)
+
+    def _show_muster(self) -> None:
+        """What is doubtful with the plan; what is wrong stands by Start as well."""
+        session = self._session
+        plan = session.plan.plan
+        found = []
+        if plan.blocks and session.run == "ready":
+            wrong = bool(session.plan.contradictions())
+            ahead = None if wrong else session.plan_ahead()
+            found = plan_muster(plan, session.rig, Around(ahead, None, list(session.reports.values())))
+        self.muster.show_findings(found, "")
+        self.muster_area.setVisible(bool(found))
+
+    def _go_to_finding(self, finding: Finding) -> None:
+        """To its block in picture and text, or to the rig's own list."""
+        path = finding.path
+        if path[:1] == ("blocks",) and len(path) > 1 and isinstance(path[1], int):
+            text = self.text.blocks[path[1]]
+            self.picture.choose(text.block_id)
+            if len(path) > 3 and path[2] == "lines" and isinstance(path[3], int):
+                text.lines[path[3]].count.setFocus()
+            else:
+                text.more.setChecked(True)
+                text.details.altitude.setFocus()
 
     def _tell_running(self) -> None:
         """While the night runs: from when edits are in force, or why there can be none."""
@@ -211,6 +245,8 @@ class NightWorkspace(Workspace):
         if session.run == "over":
             return ""
         ahead = session.plan_ahead()
+        if session.run == "ready":
+            return ""  # the muster has it
         lines = {line.id: line for block in session.plan.plan.blocks for line in block.lines}
         lost = [
             f"{x.wanted - x.fitting} of {x.wanted} {lines[x.line].filter} frames"

@@ -22,13 +22,13 @@ from vigil.ui.image.overlay import FrameOverlay
 from vigil.ui.image.view import FrameView
 from vigil.ui.jobs import Jobs
 from vigil.ui.linkstate import LinkState
+from vigil.ui.musterlist import MusterList
 from vigil.ui.pieces import Choice, OneLine, button, label, row, wrapped
 from vigil.ui.rig.cards import Cards
 from vigil.ui.rig.compare import Compare
 from vigil.ui.rig.editor import Editor
 from vigil.ui.rig.hand import ByHand
 from vigil.ui.rig.horizonedit import HorizonPage
-from vigil.ui.rig.musterlist import MusterList
 from vigil.ui.rig.newparts import new_part
 from vigil.ui.rig.numbers import Numbers
 from vigil.ui.rig.parts import ALWAYS, IN_THE_TRAIN, Part, missing_parts, parts_of, state_words
