@@ -1,11 +1,11 @@
 """Editing the plan: in place, with undo; what is wrong is marked; nothing is lost."""
 
-from datetime import time
+from datetime import time, timedelta
 from pathlib import Path
 from typing import Any
 
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QGuiApplication
 
 from campaigns.demo import demo_plan, demo_rig, short_plan
@@ -220,6 +220,47 @@ def test_the_span_is_edited_in_place(stage: Stage) -> None:
     assert details.hour_from.state == "wrong", "it would end before it begins"
     put(details.from_clock, "")
     assert span().from_clock is None
+
+
+def test_edges_and_bars_are_dragged(stage: Stage) -> None:
+    night = stage.workspace("Night")
+    add_target(stage.plan, "NGC 1499", 60.2, 36.37)
+    stage.settle()
+    picture = night.picture
+    top = picture._bars_top(picture.curve_rect()) + 26
+
+    def drag(begin: tuple[float, float], end: tuple[float, float]) -> None:
+        one, other = (QPointF(*p).toPoint() for p in (begin, end))
+        stage.qtbot.mouseMove(picture, pos=one)
+        stage.qtbot.mousePress(picture, Qt.MouseButton.LeftButton, pos=one)
+        stage.qtbot.mouseMove(picture, pos=other)
+        stage.qtbot.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=other)
+
+    block = stage.plan.plan.blocks[0]
+    edges = picture._edges(block)
+    assert edges is not None
+    wanted = picture.moment_at(edges[0]) + timedelta(hours=3)
+    drag((edges[0], top), (picture.x(wanted), top))
+    begins = stage.plan.plan.blocks[0].span.from_clock
+    assert begins is not None and begins.minute % 5 == 0 and begins.hour == 21
+    assert "from 21:" in stage.plan.undoable
+    drag((edges[0] + 40, top), (edges[0] + 42, top))
+    assert [b.id for b in stage.plan.plan.blocks] == ["ic405", "ngc1499"], "a trembling click is no drag"
+    drag((edges[0] + 40, top), (edges[0] + 40, top + 46))
+    assert [b.id for b in stage.plan.plan.blocks] == ["ngc1499", "ic405"]
+
+
+def test_a_blocks_target_is_swapped_and_its_lines_kept(stage: Stage) -> None:
+    block = stage.workspace("Night").text.blocks[0]
+    lines = stage.plan.plan.blocks[0].lines
+    block.details.target.setText("NGC 1893")
+    block.details.target.commit()
+    swapped = stage.plan.plan.blocks[0]
+    assert swapped.target.name == "NGC 1893" and swapped.target.ra_deg == pytest.approx(80.7, abs=0.2)
+    assert swapped.lines == lines and block.name.text == "NGC 1893"
+    block.details.target.setText("NGC 99999")
+    block.details.target.commit()
+    assert block.details.target.state == "wrong" and stage.plan.plan.blocks[0].target.name == "NGC 1893"
 
 
 def test_steps_are_added_edited_ordered_and_removed(stage: Stage) -> None:

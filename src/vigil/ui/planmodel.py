@@ -75,12 +75,12 @@ class PlanModel(Undoable[NightPlan]):
         self._change(f"removing {gone.target.name}", self._with_blocks(rest))
 
     def move_block(self, block_id: str, by: int) -> None:
-        """Earlier (−1) or later (+1) in the plan."""
+        """Earlier (negative) or later in the plan, by so many places."""
         blocks = list(self.plan.blocks)
         here = next(i for i, block in enumerate(blocks) if block.id == block_id)
         there = here + by
-        if 0 <= there < len(blocks):
-            blocks[here], blocks[there] = blocks[there], blocks[here]
+        if by and 0 <= there < len(blocks):
+            blocks.insert(there, blocks.pop(here))
             self._change(f"moving {blocks[there].target.name}", self._with_blocks(blocks))
 
     def edit_block(self, block_id: str, words: str, **values: object) -> None:

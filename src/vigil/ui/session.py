@@ -70,6 +70,8 @@ class Session(QObject):
     """One rig. `night_changed` follows events, `status_changed` what the keeper says."""
 
     night_changed = pyqtSignal()
+    happened = pyqtSignal(object)
+    """An event, as it is told while the window is there."""
     night_begun = pyqtSignal()
     status_changed = pyqtSignal()
     live_changed = pyqtSignal()
@@ -297,6 +299,7 @@ class Session(QObject):
                 if news.id <= self.record.state.last_id:
                     continue
                 self.record.add(news)
+                self.happened.emit(news)
                 if news.kind in _KEEPS_A_PROMISE:
                     self.promise = ""
                 if news.kind is Kind.PLAN_CHANGED:

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 from vigil.documents.messages import Command
 from vigil.ui import words
 from vigil.ui.actions import Action
+from vigil.ui.calls import Calls
 from vigil.ui.commandbar import CommandBar
 from vigil.ui.jobs import Jobs
 from vigil.ui.linkstate import LinkState
@@ -46,6 +47,7 @@ class Window(QMainWindow):
         self.session = session
         self._jobs = jobs
         self._settings = settings
+        self.calls = Calls(session, settings, lambda said: self.banner.say(said))
         self._may_close = False
         self._folded = False
         self._full = False
@@ -236,6 +238,7 @@ class Window(QMainWindow):
                 "",
                 unless(lambda: session.link in (LinkState.GONE, LinkState.LEFT), "a keeper is there"),
             ),
+            *self.calls.actions(),
             Action("Commands", self.command_bar.open, "Ctrl+K"),
             Action("Close the window", self.close_window, "Ctrl+Q"),
         ]

@@ -11,6 +11,7 @@ from vigil.planning.forecast import Forecast
 from vigil.ui import words
 from vigil.ui.curves import AltitudePicture
 from vigil.ui.marks import paint_mark
+from vigil.ui.night.bardrag import BarDrag, grip_at
 from vigil.ui.picture import CENTRE, elided, text_width, write
 from vigil.ui.session import Session
 from vigil.ui.theme import Size, number_font, swatch_of, text_font, theme
@@ -30,6 +31,7 @@ class NightPicture(AltitudePicture):
         self.chosen_block = ""
         self.rehearsal: Account | None = None
         self._names: list[QRectF] = []
+        self._drag: BarDrag | None = None
         self.setAccessibleName("Altitudes and blocks of the night")
         self.setMinimumHeight(300)
         session.night_changed.connect(self.update)
@@ -69,6 +71,7 @@ class NightPicture(AltitudePicture):
         for i, block in enumerate(self._blocks[:_MOST_ROWS]):
             self._paint_bars(painter, self._bars_top(rect) + i * _BAR_ROW, i, block, ahead)
         self._paint_marks(painter, rect.bottom() + 21, ahead)
+        self._paint_drag(painter)
         self.paint_moments(painter, rect.top(), self.height())
 
     def _bars_top(self, rect: QRectF) -> float:
@@ -230,12 +233,70 @@ class NightPicture(AltitudePicture):
             said.append(f"{block.target.name} {words.degrees(self.session.sky.at(altitudes, moment))}")
         return "\n".join(said)
 
+    # -- pointer ------------------------------------------------------------------------------------------
+
+    def _row_at(self, y: float) -> int | None:
+        """The block under a height; None above the bars."""
+        below = y - self._bars_top(self.curve_rect())
+        index = int(below // _BAR_ROW)
+        return index if below > 0 and 0 <= index < len(self._blocks) else None
+
+    def _edges(self, block: Block) -> tuple[float, float] | None:
+        times = self._times(block, self.session.plan_ahead())
+        return (self.x(times[0][0]), self.x(times[-1][1])) if times else None
+
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
             return
-        below = event.position().y() - self._bars_top(self.curve_rect())
-        index = int(below // _BAR_ROW)
-        if below > 0 and 0 <= index < len(self._blocks):
-            self.block_chosen.emit(self._blocks[index].id)
+        where = event.position()
+        row = self._row_at(where.y())
+        if row is None:
+            self.session.moments.look_at(self.moment_at(where.x()))
+            return
+        block = self._blocks[row]
+        self.block_chosen.emit(block.id)
+        if not self.session.plan.locked:
+            self._drag = BarDrag(block.id, grip_at(where.x(), self._edges(block)), (where.x(), where.y()))
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        if self._drag is None:
+            super().mouseMoveEvent(event)
+        where = event.position()
+        row = self._row_at(where.y())
+        if self._drag is not None:
+            below = where.y() - self._bars_top(self.curve_rect())
+            self._drag.follow(where.x(), where.y(), self.moment_at(where.x()), int(below // _BAR_ROW))
+            self.update()
+        elif row is not None and not self.session.plan.locked:
+            grip = grip_at(where.x(), self._edges(self._blocks[row]))
+            self.setCursor(Qt.CursorShape.ArrowCursor if grip == "order" else Qt.CursorShape.SizeHorCursor)
         else:
-            self.session.moments.look_at(self.moment_at(event.position().x()))
+            self.unsetCursor()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        drag, self._drag = self._drag, None
+        if drag is not None:
+            try:
+                drag.drop(self.session.plan, self.session.zone)
+            except ValueError as problem:
+                self.session.refused.emit(str(problem))
+            self.update()
+
+    def _paint_drag(self, painter: QPainter) -> None:
+        """Where the edge would be, or the block go."""
+        drag = self._drag
+        if drag is None or not drag.moved or drag.moment is None:
+            return
+        top = self._bars_top(self.curve_rect())
+        painter.setPen(theme.pen("focus", 1.6))
+        if drag.grip == "order":
+            row = min(len(self._blocks) - 1, max(0, drag.row))
+            y = top + row * _BAR_ROW - 4
+            painter.drawLine(QPointF(self.span_left, y), QPointF(self.span_left + self.span_width, y))
+            return
+        x = self.x(drag.moment)
+        painter.drawLine(QPointF(x, top), QPointF(x, self.height()))
+        said = words.clock(drag.moment, self.session.zone)
+        write(painter, QPointF(x + 5, self.height() - 4), said, "select", number_font(Size.SMALL))

@@ -131,6 +131,7 @@ class BlockText(QWidget):
         locked = bool(session.plan.locked)
         state, ahead = session.tonight.state, session.plan_ahead()
         fitting = {line.line: line.fitting for line in ahead.lines}
+        self.name.say(block.target.name)
         self.span.setText(span_words(block.span))
         self.on.setChecked(not block.off)
         self.on.setEnabled(not locked)

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from datetime import time
 from typing import Any
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from vigil.documents.plan import Block, Span
@@ -26,6 +27,10 @@ class SpanDetails(QWidget):
         self._layout = QVBoxLayout(self)
         self._layout.setContentsMargins(8, 2, 0, 4)
         self._layout.setSpacing(4)
+        self.target = self._field("Another target for these lines, by its name", self._set_target)
+        self.target.setFixedWidth(150)
+        self.target.setAlignment(Qt.AlignmentFlag.AlignLeft)
+        self._row("target", self.target)
         self.altitude = self._field("Lowest altitude, degrees", self._set_altitude)
         self.order = self._choice("Order of the lines", _ORDERS, lambda n: self._block(order=_ORDERS[n]))
         self._row("above", self.altitude, "°", self.order)
@@ -106,6 +111,10 @@ class SpanDetails(QWidget):
         moment = getattr(self._session.plan.block(self._block_id).span, side)
         self._change(**{side: moment.model_copy(update={"minutes": minutes}).model_dump()})
 
+    def _set_target(self, text: str) -> None:
+        """Swap the target and keep the lines; the camera's angle was the old target's."""
+        self._session.plan.edit_block(self._block_id, f"{text} in its place", target={"name": text})
+
     def _set_altitude(self, text: str) -> None:
         self._change(minimum_altitude_deg=number(_plain(text), "above", -0.01, 89.9))
 
@@ -132,6 +141,7 @@ class SpanDetails(QWidget):
 
     def show_block(self, block: Block, locked: bool) -> None:
         span: Span = block.span
+        self.target.show_value(block.target.name)
         self.altitude.show_value(f"{span.minimum_altitude_deg:g}")
         self.order.setCurrentIndex(_ORDERS.index(block.order))
         for choice, field, moment in (
