@@ -14,6 +14,7 @@ from tests.ui.planned import add_target
 from vigil.cli.rehearsing import rehearsed
 from vigil.documents.events import Event, Kind
 from vigil.documents.messages import Answer, Ask, Command
+from vigil.documents.pattern import Patterns
 from vigil.documents.plan import NightPlan, Span
 from vigil.documents.scenario import Scenario
 from vigil.documents.store import dump, load
@@ -261,6 +262,27 @@ def test_a_blocks_target_is_swapped_and_its_lines_kept(stage: Stage) -> None:
     block.details.target.setText("NGC 99999")
     block.details.target.commit()
     assert block.details.target.state == "wrong" and stage.plan.plan.blocks[0].target.name == "NGC 1893"
+
+
+def test_patterns_are_kept_and_put_in(stage: Stage, own_folders: Path) -> None:
+    night = stage.workspace("Night")
+    patterns = night.patterns
+    patterns._patterns = Patterns(own_folders / "patterns")
+
+    def take(begins: str) -> None:
+        patterns.refresh()
+        index = next(i for i in range(patterns.count()) if patterns.itemText(i).startswith(begins))
+        patterns.activated.emit(index)
+
+    take("Keep the block IC 405")
+    assert "“IC 405” is kept in" in night.locked.text()
+    take("Keep the lines of IC 405")
+    take("Put in “IC 405”")
+    assert [b.id for b in stage.plan.plan.blocks] == ["ic405", "ic405-2"]
+    assert stage.plan.undoable == "putting in IC 405"
+    stage.plan.undo()
+    take("Put in “IC 405, lines” into IC 405")
+    assert len(stage.plan.plan.blocks[0].lines) == 4
 
 
 def test_steps_are_added_edited_ordered_and_removed(stage: Stage) -> None:

@@ -85,6 +85,21 @@ def _parser() -> argparse.ArgumentParser:
     _json(plan, "one JSON object")
     plan.set_defaults(module="plan")
 
+    pattern = commands.add_parser(
+        "pattern",
+        help="pieces of plans kept to be used again",
+        description=_PATTERN,
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    pattern.add_argument("action", choices=list(PATTERN_ACTIONS))
+    pattern.add_argument("words", nargs="*", metavar="WORD", help="what the action works on, see above")
+    pattern.add_argument("--block", metavar="BLOCK", help="keep: only this; apply: the block for the lines")
+    pattern.add_argument("--lines-of", metavar="BLOCK", help="keep: only the exposure lines of this")
+    pattern.add_argument("--target", metavar='NAME|"RA DEC"', help="apply: on this target")
+    pattern.add_argument("--rig", metavar="RIG", help="apply: for which rig; the demo's where not given")
+    _json(pattern, "one JSON object")
+    pattern.set_defaults(module="pattern")
+
     window = commands.add_parser("window", help="open the window on a rig", description=_WINDOW)
     window.add_argument("plan", nargs="?", metavar="PLAN", help="night plan (JSON) to begin with")
     window.add_argument("--rig", metavar="RIG", help="rig (JSON)")
@@ -367,6 +382,24 @@ _NIGHT = """The night that a rig's keeper runs. Each change says from when it is
   end                close the night, at once or --after-frame
   speed N            simulated time: so many times real time
   forward            simulated time: on to the next event"""
+
+PATTERN_ACTIONS = {
+    "list": "",
+    "keep": "PLAN NAME",
+    "apply": "NAME PLAN",
+    "remove": "NAME",
+    "export": "NAME FILE",
+    "import": "FILE",
+}
+"""What `vigil pattern` can do, and the words that go with it."""
+
+_PATTERN = """A plan, a block or its exposure lines, kept under a name and put into other plans.
+
+  list                those there are
+  keep PLAN NAME      the whole plan, or with --block or --lines-of a piece of it
+  apply NAME PLAN     put it into a plan, or begin one; what the rig lacks is left out and named
+  remove NAME
+  export NAME FILE    and import FILE: patterns are files to exchange"""
 
 RIG_ACTIONS = {
     "list": "",

@@ -93,6 +93,11 @@ def own_catalogue_folder() -> Path:
     return _base("XDG_DATA_HOME", Path.home() / ".local" / "share") / "vigil" / "catalogue"
 
 
+def patterns_folder() -> Path:
+    """Pieces of plans kept to be used again."""
+    return _base("XDG_DATA_HOME", Path.home() / ".local" / "share") / "vigil" / "patterns"
+
+
 def shelf_file() -> Path:
     """Where framed targets are kept; may not exist yet."""
     return _base("XDG_DATA_HOME", Path.home() / ".local" / "share") / "vigil" / "shelf.json"

@@ -104,6 +104,11 @@ class PlanModel(Undoable[NightPlan]):
         if orders != self.plan.orders:
             self._change(words, self.plan.model_copy(update={"orders": orders}))
 
+    def take_over(self, words: str, plan: NightPlan) -> None:
+        """Another plan in its place, in one step of undo."""
+        if plan != self.plan:
+            self._change(words, plan)
+
     def put_opening_steps(self, steps: list[Step]) -> None:
         """Steps take the places of the old ones between the conditions; more of them follow. Raises
         ValueError."""

@@ -5,16 +5,19 @@ from zoneinfo import ZoneInfo
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
+from vigil.documents.pattern import Patterns
 from vigil.documents.scenario.shipped import shipped
 from vigil.planning.account import Account
 from vigil.planning.muster import Finding
 from vigil.planning.planmuster import Around, plan_muster
 from vigil.planning.plantext import plan_text
+from vigil.runtime.folders import patterns_folder
 from vigil.ui import words
 from vigil.ui.actions import Action
 from vigil.ui.jobs import Jobs
 from vigil.ui.linkstate import LinkState
 from vigil.ui.musterlist import MusterList
+from vigil.ui.night.patternchoice import PatternChoice
 from vigil.ui.night.picture import NightPicture
 from vigil.ui.night.plantext import PlanText
 from vigil.ui.night.rehearsing import Rehearsing
@@ -31,6 +34,7 @@ class NightWorkspace(Workspace):
 
     def __init__(self, session: Session, jobs: Jobs) -> None:
         super().__init__("Night")
+        self._said = ""
         self._session = session
         self.rehearsing = Rehearsing(session, jobs)
         self.picture = NightPicture(session)
@@ -75,7 +79,13 @@ class NightWorkspace(Workspace):
         self.redo = button("Redo", "plain", "Do it again", "Ctrl+Shift+Z")
         self.copy = button("Copy", "plain", "The plan as plain text")
         tools = QWidget()
-        tools.setLayout(row(self.undo, self.redo, self.copy, gap=0))
+        self.patterns = PatternChoice(
+            session,
+            Patterns(patterns_folder()),
+            lambda: self.picture.chosen_block,
+            lambda said: session.refused.emit(said) if said.startswith("Not done") else self.say(said),
+        )
+        tools.setLayout(row(self.undo, self.redo, self.copy, self.patterns, gap=0))
         tools_layout = tools.layout()
         assert isinstance(tools_layout, QHBoxLayout)
         tools_layout.addStretch(1)
@@ -110,6 +120,11 @@ class NightWorkspace(Workspace):
             Action("Copy the plan as Markdown", lambda: self._copy(markdown=True)),
             Action("Rehearse the night", self._rehearse, "Ctrl+Shift+R", self._no_rehearsal),
         ]
+
+    def say(self, words: str) -> None:
+        """What came of the last thing done here, until the plan changes again."""
+        self._said = words
+        self._tell_running()
 
     def _copy(self, markdown: bool = False) -> None:
         clipboard, session = QGuiApplication.clipboard(), self._session
@@ -212,7 +227,7 @@ class NightWorkspace(Workspace):
         elif session.run in ("running", "held"):
             said = agreed or "the night runs: what you change is in force from its next decision on"
         else:
-            said = ""
+            said = self._said
         self.locked.setText(said)
         set_styled(self.locked, "role", "warn" if session.in_force.refused else "small")
         self.locked.setVisible(bool(said))
