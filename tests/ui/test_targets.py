@@ -185,7 +185,9 @@ def test_snapping_and_a_locked_angle(stage: Stage) -> None:
     assert frame.frame.framing.ra_deg == pytest.approx(find_object("M 31").ra_deg)
     page.unlock.setChecked(False)
     assert frame.frame.framing.position_angle_deg == pytest.approx(camera)
-    assert not targets.put.isEnabled()  # the plan is fixed while the night runs
+    assert targets.put.isEnabled()  # while the night runs too: from its next decision on
+    stage.at(stage.told.upto(Kind.CLOSING_STARTED))
+    assert not targets.put.isEnabled()
 
 
 def test_other_optics_are_tried_without_changing_the_rig(stage: Stage) -> None:

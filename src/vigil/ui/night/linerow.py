@@ -41,7 +41,7 @@ class LineRow(QWidget):
         self.count = ValueField("How many frames", self._set_count, said)
         self.count.setFixedWidth(42)
         self.exposure = ValueField("Exposure in seconds", self._set_exposure, said)
-        self.exposure.setFixedWidth(46)
+        self.exposure.setFixedWidth(44)
         self.done = label("", "number")
         self.remove = button("Remove", "plain", "Remove this line (undo: Ctrl+Z)")
         self.remove.setAccessibleName("Remove this exposure line")
@@ -58,7 +58,7 @@ class LineRow(QWidget):
             label(words.TIMES, "soft"),
             self.exposure,
             label("s", "soft"),
-            gap=4,
+            gap=2,
         )
         main.addStretch(1)
         for part in (self.done, self.more):

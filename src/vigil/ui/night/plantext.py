@@ -92,9 +92,7 @@ class BlockText(QWidget):
         self.next = button("Next", "plain", "This block before the others, after the frame under way")
         self.next.setAccessibleName(f"{block.target.name} next")
         self.next.clicked.connect(lambda: session.ask(Command.NEXT, block=self.block_id))
-        self.leave = button(
-            "Leave tonight", "plain", "Leave this block for tonight, after the frame under way"
-        )
+        self.leave = button("Leave", "plain", "Leave this block for tonight, after the frame under way")
         self.leave.setAccessibleName(f"Leave {block.target.name} for tonight")
         self.leave.clicked.connect(lambda: session.ask(Command.LEAVE, block=self.block_id))
         foot = row(self.add, self.go, self.next, self.leave, gap=0)
@@ -157,7 +155,7 @@ class BlockText(QWidget):
         for tool in (self.next, self.leave):
             tool.setVisible(running)
         self.next.setEnabled(state.first != block.id)
-        self.next.setText("Take up again" if left else "Next")
+        self.next.setText("Take up" if left else "Next")
         self.leave.setEnabled(not left)
         for tool in (self.remove, self.add, self.set_point):
             tool.setEnabled(not locked)
