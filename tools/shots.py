@@ -226,8 +226,6 @@ def _take_views(told: Told, wanted: Callable[[str], bool]) -> None:
     if wanted("targets"):
         _save(window, "targets")
     window.go_to("Watch")
-    if wanted("watch-ready"):
-        _save(window, "watch-ready")
     focus = told.index(_is(Kind.ACTIVITY_STEP, kind="focus"), 8)
     stage.at(focus)
     window.go_to("Watch")
@@ -236,6 +234,8 @@ def _take_views(told: Told, wanted: Callable[[str], bool]) -> None:
     stage.at(told.index(_is(Kind.ACTIVITY_STEP, kind="centre"), 3))
     if wanted("watch-centring"):
         _save(window, "watch-centring")
+    for number in range(1, 20):  # so that the filmstrip has seen them
+        stage.at(told.index(_is(Kind.FRAME_MEASURED), number))
     stage.at(told.index(_is(Kind.FRAME_MEASURED), 20), later_s=190)
     if wanted("watch"):
         _save(window, "watch")
@@ -243,6 +243,12 @@ def _take_views(told: Told, wanted: Callable[[str], bool]) -> None:
         window.go_to("Night")
         stage.settle()
         _save(window, "night-running")
+    if wanted("tune"):
+        window.go_to("Tune")
+        stage.session.moments.look_at(stage.session.now + timedelta(hours=1.5))
+        stage.settle()
+        _save(window, "tune")
+        stage.session.moments.look_at(None)
     if wanted("scenery"):
         window.go_to("Watch")
         window.toggle_scenery()
