@@ -2,7 +2,6 @@
 
 import argparse
 import json
-import shutil
 import sys
 from datetime import datetime
 from pathlib import Path
@@ -16,7 +15,7 @@ from vigil.documents.store import dump
 from vigil.planning.forecast import Forecast, forecast
 from vigil.planning.planmuster import Around, plan_muster
 from vigil.planning.plantext import plan_text
-from vigil.runtime.folders import data_folder
+from vigil.runtime.folders import data_folder, free_bytes
 
 
 def run(args: argparse.Namespace) -> int:
@@ -49,10 +48,8 @@ def run(args: argparse.Namespace) -> int:
 
 def _free_bytes(rig: Rig) -> int | None:
     folder = Path(rig.frames.folder).expanduser() if rig.frames.folder else data_folder(rig.id)
-    while not folder.exists() and folder != folder.parent:
-        folder = folder.parent
     try:
-        return shutil.disk_usage(folder).free
+        return free_bytes(folder)
     except OSError:
         return None
 

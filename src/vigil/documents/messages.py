@@ -45,6 +45,18 @@ class Command(StrEnum):
     SCENARIO = "scenario"
 
 
+WISHES = frozenset(
+    {
+        Command.PLAN,
+        Command.LEAVE,
+        Command.NEXT,
+        Command.REFOCUS,
+        Command.PAUSE_FOCUS,
+        Command.TAKE_UP_FOCUS,
+        Command.JUDGE,
+    }
+)
+"""What may be wished of a night that runs, without holding or ending it."""
 ALLOWED_ON_MISMATCH = frozenset({Command.HOLD, Command.END})
 """A client of another protocol may still make the night safe."""
 

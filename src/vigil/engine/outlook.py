@@ -1,7 +1,6 @@
 """What the night sees when it looks ahead: the choice, its conditions, how long before a span to begin."""
 
 import errno
-import shutil
 from collections.abc import Callable
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -17,6 +16,7 @@ from vigil.engine.recorder import Recorder
 from vigil.engine.view import View
 from vigil.planning.choice import Candidate, Finished, Wait, choose
 from vigil.planning.spans import Interval, line_intervals, site_time
+from vigil.runtime.folders import free_bytes
 from vigil.sky.bodies import observe_sun
 from vigil.sky.events import sun_crossings
 from vigil.sky.instants import from_datetimes
@@ -116,7 +116,7 @@ class Outlook:
         if trouble is not None and trouble.errno == errno.ENOSPC:
             return 0
         if self._room is None or not timedelta(0) <= now - self._room[0] < _ROOM_LOOK:
-            self._room = now, _free_bytes(self._frames_folder)
+            self._room = now, free_bytes(self._frames_folder)
         return self._room[1]
 
     def exposure_times(self, candidate: Candidate, now: datetime) -> tuple[datetime, datetime]:
@@ -158,9 +158,3 @@ class Outlook:
             return None
         found = sun_crossings(now, now + _WHOLE_NIGHT, site, STARS_BELOW_SUN_DEG)
         return next((c.at for c in found if not c.upward), None)
-
-
-def _free_bytes(folder: Path) -> int:
-    while not folder.exists() and folder != folder.parent:
-        folder = folder.parent
-    return shutil.disk_usage(folder).free

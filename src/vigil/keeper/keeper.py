@@ -20,6 +20,7 @@ from vigil.documents.messages import (
     FASTEST,
     PROTOCOL,
     SLOWEST,
+    WISHES,
     Answer,
     Ask,
     Command,
@@ -43,7 +44,7 @@ from vigil.engine.rehearsal import started
 from vigil.files.names import evening_date
 from vigil.keeper.reconcile import unrecorded_frames
 from vigil.keeper.reporting import report_of
-from vigil.keeper.wishes import WISHES, grant
+from vigil.keeper.wishes import grant
 from vigil.ledger.ledger import Ledger
 from vigil.link.endpoint import News
 

@@ -13,18 +13,6 @@ from vigil.engine.night import Night
 from vigil.planning.choice import Candidate
 from vigil.planning.revision import changes, refused
 
-WISHES = frozenset(
-    {
-        Command.PLAN,
-        Command.LEAVE,
-        Command.NEXT,
-        Command.REFOCUS,
-        Command.PAUSE_FOCUS,
-        Command.TAKE_UP_FOCUS,
-        Command.JUDGE,
-    }
-)
-
 
 async def grant(ask: Ask, night: Night, state: NightState, rig: Rig) -> str:
     """Pass a wish on; returns from when it is in force. Raises NotAllowed with the reason."""

@@ -1,6 +1,7 @@
 """Where Vigil keeps things (the XDG base directories)."""
 
 import os
+import shutil
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -106,6 +107,13 @@ def shelf_file() -> Path:
 def backdrops_file() -> Path:
     """Where the list of one's own pictures on the chart is kept; may not exist yet."""
     return _base("XDG_DATA_HOME", Path.home() / ".local" / "share") / "vigil" / "backdrops.json"
+
+
+def free_bytes(folder: Path) -> int:
+    """On the disk that a folder is on, or will be. Raises OSError."""
+    while not folder.exists() and folder != folder.parent:
+        folder = folder.parent
+    return shutil.disk_usage(folder).free
 
 
 def _base(variable: str, otherwise: Path) -> Path:

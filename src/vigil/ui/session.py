@@ -10,6 +10,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from vigil.documents.events import Event, Kind
 from vigil.documents.messages import (
+    WISHES,
     Answer,
     Ask,
     Command,
@@ -43,18 +44,6 @@ if TYPE_CHECKING:
 
 _TICK_MS = 250
 _KEEPS_A_PROMISE = (Kind.NIGHT_STARTED, Kind.HELD, Kind.RESUMED, Kind.CLOSING_STARTED, Kind.NIGHT_OVER)
-_WISHES = frozenset(
-    {
-        Command.LEAVE,
-        Command.NEXT,
-        Command.REFOCUS,
-        Command.PAUSE_FOCUS,
-        Command.TAKE_UP_FOCUS,
-        Command.JUDGE,
-        Command.END,
-    }
-)
-"""What the keeper answers with when it will be so."""
 _UNDER_WAY = ("running", "held", "closing")
 
 
@@ -368,7 +357,7 @@ class Session(QObject):
             self.status_changed.emit()
         elif not answer.taken:
             self.refused.emit(answer.reason)
-        elif ask.command in _WISHES:
+        elif ask.command in WISHES or ask.command is Command.END:
             self.agreed = answer.reason
             self.status_changed.emit()
         elif ask.command in (Command.HOLD, Command.RESUME):
