@@ -7,10 +7,10 @@ import pytest
 
 from campaigns.demo import demo_plan, demo_rig, quick_rig, short_plan
 from campaigns.night import play
-from vigil.documents.events import Kind
+from vigil.documents.events import Event, Kind
 from vigil.documents.plan import Block, ExposureLine, NightPlan, Target
 from vigil.planning.forecast import Ready, forecast
-from vigil.planning.overheads import CENTRE_S, FILTER_S, SLEW_S
+from vigil.planning.overheads import CENTRE_S, FILTER_S, FOCUS_S, SLEW_S, Overheads, overheads_of
 from vigil.planning.tonight import tonight
 from vigil.sky.angles import separation_deg
 from vigil.sky.bodies import observe_moon
@@ -114,3 +114,23 @@ def test_in_mid_night_what_is_met_takes_no_time() -> None:
     )
     cold = forecast(demo_plan(), RIG, later, taken)
     assert [s.kind for s in cold.steps[:2]] == ["centre", "focus"]
+
+
+def test_the_timetable_reckons_with_the_rigs_own_nights() -> None:
+    at = datetime(2027, 1, 12, 20, tzinfo=UTC)
+
+    def ended(kind: str, took_s: float, outcome: str = "done") -> Event:
+        values = {"activity": 1, "kind": kind, "outcome": outcome, "took_s": took_s}
+        return Event(night="n", at=at, kind=Kind.ACTIVITY_ENDED, values=values)
+
+    night = [ended("focus", 300), ended("focus", 320), ended("focus", 9, "failed"), ended("slew", 5)]
+    own = overheads_of([*night, ended("focus", 310), ended("connect", 7), ended("connect", 7)])
+    assert own == Overheads(focus_s=310), "once is no habit, and what failed took no time of its own"
+    plan, rig = demo_plan(), demo_rig()
+    dithered = plan.model_copy(update={"orders": plan.orders.model_copy(update={"focus_every_frames": 4})})
+    assert rig.simulated is not None
+    usual = forecast(dithered, rig, rig.simulated.starts_at)
+    slow = forecast(dithered, rig, rig.simulated.starts_at, overheads=own)
+    runs = sum(step.kind == "focus" for step in slow.steps)
+    assert runs >= 3 and usual.ends is not None and slow.ends is not None
+    assert (slow.ends - usual.ends).total_seconds() == pytest.approx(runs * (310 - FOCUS_S), abs=1)

@@ -12,10 +12,12 @@ from vigil.cli.files import EXAMPLE_RIGS, demo_file, load_document, rig_path
 from vigil.documents.plan import NightPlan, contradictions
 from vigil.documents.rig import Rig
 from vigil.documents.store import dump
+from vigil.ledger.store import LedgerStore
 from vigil.planning.forecast import Forecast, forecast
+from vigil.planning.overheads import Overheads, overheads_of
 from vigil.planning.planmuster import Around, plan_muster
 from vigil.planning.plantext import plan_text
-from vigil.runtime.folders import data_folder, free_bytes
+from vigil.runtime.folders import data_folder, free_bytes, ledger_file
 
 
 def run(args: argparse.Namespace) -> int:
@@ -23,7 +25,7 @@ def run(args: argparse.Namespace) -> int:
     rig = load_document(Rig, rig_path(args.rig or EXAMPLE_RIGS[0]))
     plan = load_document(NightPlan, Path(args.plan) if args.plan else demo_file("plan.json"))
     wrong = contradictions(plan, rig)
-    ahead = None if wrong else forecast(plan, rig, _evening(args.date, rig))
+    ahead = None if wrong else forecast(plan, rig, _evening(args.date, rig), overheads=_overheads(rig))
     if args.action == "text":
         print(plan_text(plan, rig, ahead, args.markdown))
         return OK
@@ -44,6 +46,19 @@ def run(args: argparse.Namespace) -> int:
         if not found:
             print(f"{plan.name}: all of its {plan.wanted} frames fit")
     return BAD_INPUT if wrong else OK
+
+
+def _overheads(rig: Rig) -> Overheads:
+    """By the rig's last night, if it has had one."""
+    path = ledger_file(rig.id)
+    if not path.exists():
+        return Overheads()
+    store = LedgerStore(path)
+    try:
+        night = store.last_night(rig.id)
+        return overheads_of(store.events(night)) if night else Overheads()
+    finally:
+        store.close()
 
 
 def _free_bytes(rig: Rig) -> int | None:

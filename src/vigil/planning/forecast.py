@@ -8,7 +8,7 @@ from vigil.documents.plan import Block, ExposureLine, NightPlan
 from vigil.documents.rig import Rig
 from vigil.planning.choice import Candidate, Finished, Wait, choose
 from vigil.planning.flip import SIDEREAL_RATE, Next, decide, hour_angle_min, rule_for
-from vigil.planning.overheads import CENTRE_S, DITHER_S, FILTER_S, FLIP_S, FOCUS_S, SLEW_S
+from vigil.planning.overheads import Overheads
 from vigil.planning.spans import Interval, line_intervals
 
 _MOST_STEPS = 20_000
@@ -83,15 +83,18 @@ def forecast(
     given_up: Collection[str] = (),
     ready: Ready | None = None,
     first: str = "",
+    overheads: Overheads | None = None,
 ) -> Forecast:
     """Play the plan from a moment on, with `taken` frames of each line there already.
 
     A block's conditions are met before it opens; going over to another block in the middle of the night,
-    another filter, and refocusing after the standing orders' minutes cost the time of `overheads`. In
-    mid-night `ready` says what needs no time any more.
+    another filter, and refocusing after the standing orders' minutes cost the time of `overheads` (those of
+    the rig's own nights, see overheads_of; else the usual). In mid-night `ready` says what needs no time
+    any more.
     """
     spans = line_intervals(plan, rig, at)
     run = _Run(plan, rig, spans, dict(taken or {}), given_up, at, ready or Ready("", "", None), first)
+    run.takes = overheads or run.takes
     because = run.to_the_end()
     exposures = [step for step in run.steps if step.kind == "exposure"]
     lines = tuple(
@@ -132,6 +135,7 @@ class _Run:
         first: str,
     ) -> None:
         self.steps: list[Step] = []
+        self.takes = Overheads()
         self.taken = taken
         self._plan, self._rig, self._spans, self._given_up = plan, rig, spans, given_up
         self._first = first
@@ -180,19 +184,19 @@ class _Run:
         """Do the first thing that is missing, if any; then the choice is made anew, as the engine does."""
         block, line = candidate.block, candidate.line
         if self._block != block.id:
-            self._spend("centre", candidate, SLEW_S + CENTRE_S)
+            self._spend("centre", candidate, self.takes.slew_s + self.takes.centre_s)
             self._block, self._side_of = block.id, ""
         elif self._flips(candidate):
-            self._spend("flip", candidate, FLIP_S + CENTRE_S)
+            self._spend("flip", candidate, self.takes.flip_s + self.takes.centre_s)
         elif self._focus_due(candidate):
-            self._spend("focus", candidate, FOCUS_S)
+            self._spend("focus", candidate, self.takes.focus_s)
             self._focused_at, self._focused_for = self._now, (block.id, line.filter)
             self._since_focus = 0
         elif self._dithers(block):
-            self._spend("dither", candidate, DITHER_S)
+            self._spend("dither", candidate, self.takes.dither_s)
             self._since_dither = 0
         elif self._filter != line.filter:
-            self._spend("filter", candidate, FILTER_S)
+            self._spend("filter", candidate, self.takes.filter_s)
             self._filter = line.filter
         else:
             return False

@@ -27,6 +27,7 @@ from vigil.documents.rig.change import Path as FieldPath
 from vigil.documents.rig.change import path_of
 from vigil.link.endpoint import News
 from vigil.planning.forecast import Forecast, Ready, forecast
+from vigil.planning.overheads import Overheads, overheads_of
 from vigil.planning.spans import local_noon_before
 from vigil.sky.instants import Floats
 from vigil.sky.night import NightSky, night_sky
@@ -112,6 +113,8 @@ class Session(QObject):
         self._bridge = bridge
         self._heard_s = time.monotonic()
         self._forecast: tuple[Any, Forecast] | None = None
+        self._overheads = Overheads()
+        """By the rig's last night."""
         self._altitudes: dict[tuple[float, float], Floats] = {}
         self.sky: NightSky
         self.axis: TimeAxis
@@ -240,7 +243,8 @@ class Session(QObject):
         key = (self.plan.plan, at, tuple(taken.items()), state.given_up, ready, first)
         if self._forecast is None or self._forecast[0] != key:
             given_up = state.given_up if under_way else ()
-            told = forecast(self.plan.plan, self.rig, at, taken, given_up, ready, first)
+            plan = self.plan.plan
+            told = forecast(plan, self.rig, at, taken, given_up, ready, first, self._overheads)
             self._forecast = (key, told)
         return self._forecast[1]
 
@@ -339,6 +343,7 @@ class Session(QObject):
 
     def show_past_night(self, events: list[Event]) -> None:
         """A night from the ledger, when the keeper has none to tell of."""
+        self._overheads, self._forecast = overheads_of(events), None
         if events and not self.record.state.night:
             self.record, self.past = NightRecord.of(events), True
             self.night_changed.emit()

@@ -30,6 +30,7 @@ class NightPicture(AltitudePicture):
         super().__init__(session)
         self.chosen_block = ""
         self.rehearsal: Account | None = None
+        self.rehearsed_before: Account | None = None
         self._names: list[QRectF] = []
         self._drag: BarDrag | None = None
         self.setAccessibleName("Altitudes and blocks of the night")
@@ -44,9 +45,9 @@ class NightPicture(AltitudePicture):
         rows = min(_MOST_ROWS, max(1, len(self._blocks)))
         return QRectF(self.span_left, 0, self.span_width, max(120.0, self.height() - 44 - rows * _BAR_ROW))
 
-    def show_rehearsal(self, told: Account | None) -> None:
-        """Drawn over the plan; None takes it away."""
-        self.rehearsal = told
+    def show_rehearsal(self, told: Account | None, before: Account | None = None) -> None:
+        """Drawn over the plan, the one `before` it in a strip beneath; None takes it away."""
+        self.rehearsal, self.rehearsed_before = told, before
         self.update()
 
     def choose(self, block_id: str) -> None:
@@ -93,17 +94,16 @@ class NightPicture(AltitudePicture):
                 y = top + 3.5
                 painter.drawLine(QPointF(self.x(spell.begins), y), QPointF(self.x(spell.ends), y))
 
-    def _paint_rehearsed(self, painter: QPainter, top: float, block: Block) -> None:
-        """A strip under the block's bars: each exposure as it was rehearsed, crossed where it failed."""
-        assert self.rehearsal is not None
-        for spell in self.rehearsal.of_kind("exposure"):
+    def _paint_rehearsed(self, painter: QPainter, top: float, block: Block, told: Account, role: str) -> None:
+        """A strip under the block's bars: each exposure as it was rehearsed, red where it failed."""
+        for spell in told.of_kind("exposure"):
             if spell.block != block.id:
                 continue
             left, right = self.x(spell.begins), self.x(spell.ends)
             done = spell.outcome == "done"
             painter.fillRect(
-                QRectF(left, top, max(1.0, right - left - 0.4), 4),
-                theme.colour("accent" if done else "fault"),
+                QRectF(left, top, max(1.0, right - left - 0.4), 3),
+                theme.colour(role if done else "fault"),
             )
 
     def _paint_block_curve(self, painter: QPainter, index: int, block: Block, ahead: Forecast) -> None:
@@ -156,7 +156,9 @@ class NightPicture(AltitudePicture):
             text_font(Size.SMALL, True),
         )
         if self.rehearsal is not None:
-            self._paint_rehearsed(painter, top + 16 + _BAR, block)
+            self._paint_rehearsed(painter, top + 15 + _BAR, block, self.rehearsal, "accent")
+        if self.rehearsed_before is not None:
+            self._paint_rehearsed(painter, top + 19 + _BAR, block, self.rehearsed_before, "soft")
         shown = self.session.moments.shown
         altitudes = self.session.altitudes_deg(block.target.ra_deg, block.target.dec_deg)
         altitude = words.degrees(self.session.sky.at(altitudes, shown))

@@ -171,7 +171,10 @@ class NightWorkspace(Workspace):
             if run.stale:
                 said = f"as the plan was: {said}"
             self.rehearsed.say(said, "warn" if run.account.lost_s or not run.account.complete else "accent")
-        self.picture.show_rehearsal(None if run.stale or run.busy else run.account)
+        shown = not run.stale and not run.busy
+        same = run.of is not None and run.of_before is not None and run.of[0] == run.of_before[0]
+        before = run.before if shown and same else None
+        self.picture.show_rehearsal(run.account if shown else None, before)
         self.forget.setVisible(run.account is not None and not run.busy and self.forget.parent() is not None)
 
     def refresh(self) -> None:

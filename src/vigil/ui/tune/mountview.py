@@ -106,6 +106,9 @@ class MountView(Picture):
         assert self._frame is not None
         for number, (minutes, said, role) in enumerate(self._limits_min):
             spoke = saddle_of(self._frame, minutes, "west")
+            seen = self.camera.seen(spoke)[0]
+            if math.hypot(seen[0], seen[1]) < _LEVEL:
+                continue
             self._line(painter, 0.75 * spoke, _ARC * spoke, theme.pen(role, 1.5, dashed=True))
             point = self._at(1.25 * spoke) + QPointF(0, 4 + (_APART_PX if number else -_APART_PX))
             write(painter, point, said, role, text_font(Size.SMALL), CENTRE)
