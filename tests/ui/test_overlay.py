@@ -130,3 +130,20 @@ def test_a_picture_lies_on_the_chart_where_it_looks(stage: Stage) -> None:
     foot, plane = footprint_of(wcs), targets.chart.plane
     inside = [bool(foot.holds(*plane.sky(x, y))) for x, y in changed]
     assert len(changed) > 200 and sum(inside) > 0.97 * len(inside)
+
+
+def test_shapes_lie_over_the_frame_with_names_or_alone(stage: Stage) -> None:
+    watch = stage.workspace("Watch")
+    stage.at(stage.told.upto(Kind.FRAME_MEASURED, 1))
+    bare = picture(stage)
+    watch.overlay.shapes.click()
+    stage.settle()
+    shaped = picture(stage)
+    assert shaped != bare
+    watch.overlay.names.click()
+    stage.settle()
+    assert picture(stage) not in (bare, shaped)
+    watch.overlay.names.click()
+    watch.overlay.shapes.click()
+    stage.settle()
+    assert picture(stage) == bare

@@ -6,6 +6,8 @@ import numpy as np
 import sep
 from numpy.typing import NDArray
 
+from vigil.imaging.shapes import Shapes, shapes_of
+
 Floats = NDArray[np.float64]
 Image = NDArray[np.generic]
 
@@ -19,7 +21,6 @@ CROWD_SHARE = 0.02
 FLUX_RADIUS_AXES = 4.5
 # The first-moment window of FWHM: this many stars, the brightest unsaturated ones, are enough for a median.
 _SHAPED_STARS = 300
-_STAMP_HALF_PX = 12
 _PATCH_HALF_PX, _NEAR_PX = 40, 10.0
 
 sep.set_extract_pixstack(2_000_000)
@@ -147,8 +148,16 @@ def measure_field(
         return Field(stars, level, noise, np.nan, np.nan, np.nan)
     # the bright half, at least 20: faint ones have noisy radii that are biased low
     bright = good[: max(20, good.size // 2)]
-    fwhm, elongation = _shapes(data, stars, bright[:_SHAPED_STARS])
-    return Field(stars, level, noise, robust_median(stars.hfr_px[bright]), fwhm, elongation)
+    shapes = bright_shapes(stars, data)
+    size, fwhm = robust_median(stars.hfr_px[bright]), robust_median(shapes.fwhm_px)
+    return Field(stars, level, noise, size, fwhm, robust_median(shapes.elongation))
+
+
+def bright_shapes(stars: Stars, data: NDArray[np.float32], most: int = _SHAPED_STARS) -> Shapes:
+    """Of the brightest good stars on the background-subtracted image, at most so many."""
+    good = np.flatnonzero(~stars.saturated & ~stars.edge)
+    which = good[: max(20, good.size // 2)][:most]
+    return shapes_of(data, stars.x_px[which], stars.y_px[which], stars.hfr_px[which])
 
 
 def hfr_near(image: Image, column: int, row: int) -> float | None:
@@ -181,44 +190,6 @@ def robust_median(values: Floats) -> float:
         sigma = 1.4826 * np.median(np.abs(kept - middle))
         kept = kept[np.abs(kept - middle) <= 3 * sigma] if sigma > 0 else kept
     return float(np.median(kept))
-
-
-def _shapes(data: NDArray[np.float32], stars: Stars, which: NDArray[np.intp]) -> tuple[float, float]:
-    """Median FWHM (px) and elongation by adaptive Gaussian moments.
-
-    Bernstein & Jarvis 2002, AJ 123, 583: the weight is widened until it matches the star, when the
-    weighted second moments are half the star's own. For a Gaussian this is exact.
-    """
-    half = _STAMP_HALF_PX
-    offsets = np.arange(-half, half + 1)
-    column, row = np.rint(stars.x_px[which]).astype(int), np.rint(stars.y_px[which]).astype(int)
-    rows, columns = data.shape
-    inside = (column >= half) & (column < columns - half) & (row >= half) & (row < rows - half)
-    which, column, row = which[inside], column[inside], row[inside]
-    if which.size == 0:
-        return float("nan"), float("nan")
-    stamps = data[row[:, None, None] + offsets[None, :, None], column[:, None, None] + offsets[None, None, :]]
-    dx = offsets[None, None, :] - (stars.x_px[which] - column)[:, None, None]
-    dy = offsets[None, :, None] - (stars.y_px[which] - row)[:, None, None]
-    variance = np.clip((stars.hfr_px[which] / 1.1774) ** 2, 0.25, (half / 2) ** 2)
-    xx = yy = xy = variance
-    with np.errstate(divide="ignore", invalid="ignore"):
-        for _ in range(6):
-            weighted = stamps * np.exp(-(dx**2 + dy**2) / (2 * variance[:, None, None]))
-            total = weighted.sum(axis=(1, 2))
-            xx = (weighted * dx**2).sum(axis=(1, 2)) / total
-            yy = (weighted * dy**2).sum(axis=(1, 2)) / total
-            xy = (weighted * dx * dy).sum(axis=(1, 2)) / total
-            variance = np.clip(np.nan_to_num(xx + yy, nan=1.0), 0.2, (half / 1.5) ** 2)
-        # undo the round weight along the star's own axes
-        mean, split = (xx + yy) / 2, np.hypot((xx - yy) / 2, xy)
-        major, minor = mean + split, mean - split
-        major = 1 / (1 / major - 1 / variance)
-        minor = 1 / (1 / minor - 1 / variance)
-        fwhm = 2.3548 * (major * minor) ** 0.25
-        elongation = np.sqrt(major / minor)
-    sound = np.isfinite(fwhm) & np.isfinite(elongation)
-    return robust_median(fwhm[sound]), robust_median(elongation[sound])
 
 
 def _no_stars() -> Stars:

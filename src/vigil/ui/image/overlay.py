@@ -16,6 +16,7 @@ from vigil.sky.tangent import deproject
 from vigil.solving.solution import Matches
 from vigil.solving.wcs import Wcs
 from vigil.ui import words
+from vigil.ui.image.shapemarks import ShapeMarks, paint_shape_marks, shape_marks
 from vigil.ui.image.view import FrameView
 from vigil.ui.jobs import Jobs
 from vigil.ui.labels import Labels
@@ -69,15 +70,17 @@ class FrameOverlay(QObject):
         super().__init__(view)
         self._view, self._jobs, self._said, self._kind = view, jobs, said, kind
         self._path: Path | None = None
+        self.full_scale_adu = 65535.0
         self.names = button("Names", "plain", "Names and outlines, grid and compass", "N")
         self.residuals = button("Residuals", "plain", "How far each star is from where the solution puts it")
-        for made in (self.names, self.residuals):
+        self.shapes = button("Shapes", "plain", "How long stars are and which way; clipped pixels")
+        for made in (self.names, self.residuals, self.shapes):
             made.setCheckable(True)
             made.toggled.connect(lambda _: self.refresh())
 
     @property
     def wanted(self) -> bool:
-        return self.names.isChecked() or self.residuals.isChecked()
+        return any(made.isChecked() for made in (self.names, self.residuals, self.shapes))
 
     def show_path(self, path: Path | None) -> None:
         """Another frame, or the same one changed on disk."""
@@ -91,18 +94,30 @@ class FrameOverlay(QObject):
             self._view.set_overlay(None)
             return
         self._said("looking up what the frame shows …")
-        self._jobs.run(
-            self._kind, lambda: annotate(path, residuals), self._done, lambda p: self._said(str(p))
-        )
+        solves, shaped = self.names.isChecked() or residuals, self.shapes.isChecked()
+        full_scale = self.full_scale_adu
 
-    def _done(self, told: tuple[Annotation | None, str]) -> None:
-        annotation, reason = told
+        def look() -> tuple[Annotation | None, str, ShapeMarks | None]:
+            annotation, reason = annotate(path, residuals) if solves else (None, "")
+            return annotation, reason, shape_marks(path, full_scale) if shaped else None
+
+        self._jobs.run(self._kind, look, self._done, lambda p: self._said(str(p)))
+
+    def _done(self, told: tuple[Annotation | None, str, ShapeMarks | None]) -> None:
+        annotation, reason, marks = told
         self._said(reason)
-        if annotation is None or not self.wanted:
+        if (annotation is None and marks is None) or not self.wanted:
             self._view.set_overlay(None)
             return
         names, residuals = self.names.isChecked(), self.residuals.isChecked()
-        self._view.set_overlay(lambda painter: _paint(painter, self._view, annotation, names, residuals))
+
+        def paint(painter: QPainter) -> None:
+            if annotation is not None:
+                _paint(painter, self._view, annotation, names, residuals)
+            if marks is not None:
+                paint_shape_marks(painter, self._view, marks, QRectF(self._view.rect()))
+
+        self._view.set_overlay(paint)
 
 
 def _paint(painter: QPainter, view: FrameView, annotation: Annotation, names: bool, residuals: bool) -> None:

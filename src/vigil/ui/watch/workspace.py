@@ -83,6 +83,7 @@ class Watch(Workspace):
                 self.blink,
                 self.overlay.names,
                 self.overlay.residuals,
+                self.overlay.shapes,
                 self.fit,
                 self.one,
                 self.auto,
@@ -195,6 +196,7 @@ class Watch(Workspace):
             Action("Names on the frame", self.overlay.names.toggle, "Ctrl+Shift+N", no_frame),
             Action("Blink with the frame before", self.blink.toggle, "Ctrl+B", no_frame),
             Action("Reject this frame, or keep it", self.strip.judge, "Ctrl+Shift+X", self._no_verdict),
+            Action("Star shapes and clipped pixels", self.overlay.shapes.toggle, "", no_frame),
             Action("Residuals on the frame", self.overlay.residuals.toggle, "", no_frame),
         ]
 
@@ -293,6 +295,8 @@ class Watch(Workspace):
         stretch = self._by_hand[1] if kept and self._by_hand is not None else loaded.stretch
         self.frame.show_frame(loaded.pyramid, stretch)
         self.histogram.show_image(loaded.pyramid.image, stretch)
+        camera = self._session.rig.camera
+        self.overlay.full_scale_adu = camera.full_scale_adu if camera is not None else 65535.0
         self.overlay.show_path(loaded.path)
         if (light := self.strip.current()) is not None:
             self.strip.keep_thumb(light.frame_id, small_picture(loaded, stretch))
