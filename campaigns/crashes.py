@@ -17,6 +17,7 @@ import numpy as np
 
 from campaigns.demo import quick_rig, short_plan
 from campaigns.figures import run_campaign
+from campaigns.rigs import example, small
 from vigil.cli.assemble import equip
 from vigil.documents.events import Event, Kind
 from vigil.documents.messages import Ask, Command
@@ -37,6 +38,7 @@ from vigil.simulator.observatory import SimObservatory, load_state
 from vigil.simulator.quick import QuickMeasurer
 
 NIGHTS, KILLS = 5, 20
+CLOUDED = 3
 _PIXELS = np.zeros((4, 4), np.uint16)
 
 
@@ -87,15 +89,18 @@ def _tiny(path: Path, image: object, header: Header) -> None:
 
 
 def night(number: int, folder: Path) -> Bench:
-    """Twenty frames through two filters, with dithers, a flip's worth of refocusing, and once a fault."""
+    """Twenty frames through two filters, with dithers, a flip's worth of refocusing, once a fault, and once a
+    cloud that holds the night and shuts the roof."""
     plan = short_plan(
         count=10, exposure_s=60.0, dither_every_frames=3 + number % 3, focus_every_min=12.0 + 5 * number
     )
     if number % 2:
         plan = plan.model_copy(update={"blocks": [plan.blocks[0].model_copy(update={"order": "in turn"})]})
     fault = {"kind": "moves by itself", "device": "mount", "at_min": 45.0, "amount": 15}
-    scenario = Scenario.model_validate({"faults": [fault] if number == 2 else []})
-    return Bench(quick_rig(), plan, scenario, number + 1, folder)
+    cloud = {"arrives_min": 42, "minutes": 15, "thickness_mag": 6, "edge_min": 2}
+    told = {"faults": [fault] if number == 2 else [], "air": {"clouds": [cloud] if number == CLOUDED else []}}
+    rig = small(example("stork-1600"), 4) if number == CLOUDED else quick_rig()
+    return Bench(rig, plan, Scenario.model_validate(told), number + 1, folder)
 
 
 def played(bench: Bench, cut: Cut | None = None) -> list[Event]:

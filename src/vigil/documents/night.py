@@ -138,6 +138,8 @@ class NightState:
     steps_done: frozenset[str] = frozenset()
     """Ids of the plan's steps that are done once."""
     hold: str | None = None
+    held_by: str = ""
+    """The condition that holds the night, by its name; empty where a person is waited for."""
     activities: dict[int, dict[str, Any]] = field(default_factory=dict)
     waiting: Event | None = None
     exposing: Event | None = None
@@ -321,18 +323,19 @@ def _asked(state: NightState, event: Event) -> NightState:
 
 
 def _held(state: NightState, event: Event) -> NightState:
-    return replace(state, run=change(state.run, RunState.HELD), hold=event.reason)
+    cause = str(event.values.get("condition", ""))
+    return replace(state, run=change(state.run, RunState.HELD), hold=event.reason, held_by=cause)
 
 
 def _resumed(state: NightState, event: Event) -> NightState:
-    return replace(state, run=change(state.run, RunState.RUNNING), hold=None)
+    return replace(state, run=change(state.run, RunState.RUNNING), hold=None, held_by="")
 
 
 def _closing_started(state: NightState, event: Event) -> NightState:
     # a keeper killed while closing starts the closing anew
     if state.run is not RunState.CLOSING:
         state = replace(state, run=change(state.run, RunState.CLOSING))
-    return replace(state, end_reason=event.reason, waiting=None, hold=None, closing=())
+    return replace(state, end_reason=event.reason, waiting=None, hold=None, held_by="", closing=())
 
 
 def _closing_part(state: NightState, event: Event) -> NightState:

@@ -3,13 +3,13 @@
 from datetime import time
 from typing import Annotated, Any, ClassVar, Literal
 
-from pydantic import Field, model_validator
+from pydantic import Field, ValidationError, field_validator, model_validator
 
 from vigil.documents.conditions import wrong_order
 from vigil.documents.piece import Piece
 from vigil.documents.rig import Rig
 from vigil.documents.steps import ClosingStep, MustHold, OpeningItem, Step, TestExposure
-from vigil.documents.store import Document
+from vigil.documents.store import Document, explain
 from vigil.files.deepsky import UnknownObject, find_object
 from vigil.sky.angles import parse_dec_deg, parse_ra_deg
 
@@ -121,6 +121,52 @@ def of_wanted(line: ExposureLine, number: int) -> str:
     return str(number) if line.as_long_as_it_lasts else f"{number} of {line.count}"
 
 
+class StandingOrders(Piece):
+    """Limits that hold all night; a limit that is None is off."""
+
+    camera_within_c: Annotated[float, Field(gt=0)] = 0.5
+    focus_colder_by_c: Annotated[float, Field(gt=0)] | None = 1.2
+    focus_every_min: Annotated[float, Field(gt=0)] | None = 90.0
+    focus_grown_by_percent: Annotated[float, Field(gt=0)] | None = 15.0
+    focus_averaged_min: Annotated[float, Field(ge=0, le=60)] = 5.0
+    """Over how long the temperature is averaged, so that gusts don't count."""
+    focus_every_frames: Annotated[int, Field(ge=1)] | None = None
+    focus_at_new_target: bool = False
+    focus_at_filter_change: bool = False
+    """Refocus through each filter; else a change moves the focuser by its offset."""
+    focus_after_flip: bool = False
+    """Refocus when the mount has changed sides."""
+    target_reach_px: Annotated[float, Field(ge=1)] = 4.0
+    target_keep_arcmin: Annotated[float, Field(gt=0)] | None = 2.0
+    centre_after_flip: bool = True
+    """Centre when the mount has changed sides; else where it comes to stand is good enough within the keep
+    limit."""
+    dither_every_frames: Annotated[int, Field(ge=1)] | None = None
+    dither_once_a_round: bool = False
+    """In blocks whose lines are taken in turn: once a round, in place of every so many frames."""
+    dither_px: Annotated[float, Field(gt=0, le=200)] = 8.0
+    """Farthest from the target, pixels of the main camera."""
+    angle_within_deg: Annotated[float, Field(gt=0, le=45)] = 1.5
+    """How far the camera may be turned from a target's position angle; half a turn is the same."""
+    turn_wait_min: Annotated[float, Field(gt=0)] = 10.0
+    """How long a person is waited for who is to turn the camera."""
+    turn_unanswered: Literal["go on as it is", "leave the target out", "hold"] = "go on as it is"
+    when_unsafe: Literal["shelter", "stay"] = "shelter"
+    """Under an unsafe sky: shut and park until it is safe again, or wait as everything stands."""
+    park_at_end: bool = True
+    warm_at_end: bool = True
+
+    def dither_every(self, block: "Block") -> int | None:
+        """After how many of a block's frames the next dither is due; None when it is off."""
+        if self.dither_once_a_round and block.order == "in turn":
+            return len(block.active_lines)
+        return self.dither_every_frames
+
+
+WHOLE_NIGHT = frozenset({"focus_averaged_min", "when_unsafe", "park_at_end", "warm_at_end"})
+"""Standing orders that no block can have limits of its own for."""
+
+
 class Block(Piece):
     """One target with its span and lines, taken one after another or in turn."""
 
@@ -133,7 +179,25 @@ class Block(Piece):
     """The camera's for this block; None is the rig's."""
     steps: list[Step] = []  # noqa: RUF012
     """Done once, when all else is ready for the block's first frame."""
+    limits: dict[str, Any] = {}  # noqa: RUF012
+    """Standing orders of its own, by their names, in place of the plan's."""
     off: bool = False
+
+    @field_validator("limits")
+    @classmethod
+    def _standing_orders(cls, limits: dict[str, Any]) -> dict[str, Any]:
+        own = sorted(set(StandingOrders.model_fields) - WHOLE_NIGHT)
+        if unknown := sorted(set(limits) - set(own)):
+            raise ValueError(f"a block has no limit {unknown[0]!r} of its own; there are {', '.join(own)}")
+        try:
+            read = StandingOrders.model_validate(limits)
+        except ValidationError as problem:
+            raise ValueError("; ".join(explain(problem))) from None
+        return {name: getattr(read, name) for name in limits}
+
+    def orders_in(self, orders: StandingOrders) -> StandingOrders:
+        """The plan's standing orders with its own in place of them."""
+        return orders.model_copy(update=self.limits) if self.limits else orders
 
     def set_point_on(self, rig: Rig) -> float | None:
         """Its own, else the rig's; None for a camera without a cooler."""
@@ -146,44 +210,6 @@ class Block(Piece):
     def active_lines(self) -> list[ExposureLine]:
         """Those that are on; none of a block that is off."""
         return [] if self.off else [line for line in self.lines if not line.off]
-
-
-class StandingOrders(Piece):
-    """Limits that hold all night."""
-
-    camera_within_c: Annotated[float, Field(gt=0)] = 0.5
-    focus_colder_by_c: Annotated[float, Field(gt=0)] = 1.2
-    focus_every_min: Annotated[float, Field(gt=0)] = 90.0
-    focus_grown_by_percent: Annotated[float, Field(gt=0)] = 15.0
-    focus_averaged_min: Annotated[float, Field(ge=0, le=60)] = 5.0
-    """Over how long the temperature is averaged, so that gusts don't count."""
-    focus_every_frames: Annotated[int, Field(ge=1)] | None = None
-    focus_at_new_target: bool = False
-    focus_at_filter_change: bool = False
-    """Refocus through each filter; else a change moves the focuser by its offset."""
-    focus_after_flip: bool = False
-    """Refocus when the mount has changed sides."""
-    target_reach_px: Annotated[float, Field(ge=1)] = 4.0
-    target_keep_arcmin: Annotated[float, Field(gt=0)] = 2.0
-    dither_every_frames: Annotated[int, Field(ge=1)] | None = None
-    """None is off."""
-    dither_once_a_round: bool = False
-    """In blocks whose lines are taken in turn: once a round, in place of every so many frames."""
-    dither_px: Annotated[float, Field(gt=0, le=200)] = 8.0
-    """Farthest from the target, pixels of the main camera."""
-    angle_within_deg: Annotated[float, Field(gt=0, le=45)] = 1.5
-    """How far the camera may be turned from a target's position angle; half a turn is the same."""
-    turn_wait_min: Annotated[float, Field(gt=0)] = 10.0
-    """How long a person is waited for who is to turn the camera."""
-    turn_unanswered: Literal["go on as it is", "leave the target out", "hold"] = "go on as it is"
-    park_at_end: bool = True
-    warm_at_end: bool = True
-
-    def dither_every(self, block: Block) -> int | None:
-        """After how many of a block's frames the next dither is due; None when it is off."""
-        if self.dither_once_a_round and block.order == "in turn":
-            return len(block.active_lines)
-        return self.dither_every_frames
 
 
 class NightPlan(Document):

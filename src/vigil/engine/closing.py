@@ -5,21 +5,17 @@ from collections.abc import Awaitable, Callable
 from dataclasses import dataclass
 
 from vigil.devices.errors import DeviceError
-from vigil.devices.protocols import Shutter, ShutterState
-from vigil.devices.supervised import Supervised
 from vigil.documents.events import Kind
 from vigil.documents.steps import ClosingStep, RunProgram
 from vigil.engine.activity import Kit
 from vigil.engine.recorder import Recorder
+from vigil.engine.shutting import PARK_LIMIT_S, SHUTTER_LIMIT_S, close_cover, close_roof, park
 from vigil.engine.steps import activity_of
 from vigil.engine.warming import warm_up
 
-_PARK_LIMIT_S = 400.0
-_ONE_PARK_LIMIT_S = 120.0
 _ABORT_LIMIT_S = 20.0
 _ABORT_SHORT_S = 6.0
 _DISCONNECT_LIMIT_S = 30.0
-_SHUTTER_LIMIT_S = 240.0
 _LONGEST_WAIT_S = 12 * 3600.0
 _TRIES = 4
 _PAUSE_S = 5.0
@@ -39,7 +35,7 @@ async def close(kit: Kit, recorder: Recorder) -> None:
     orders = kit.plan.orders
     together = [Part("stop the camera", _ABORT_LIMIT_S, _stop_camera)]
     if orders.park_at_end:
-        together.append(Part("park", _PARK_LIMIT_S, _park))
+        together.append(Part("park", PARK_LIMIT_S, park))
     else:
         await _tell(recorder, "park", "left out", "left out, as the plan says: the mount goes on tracking")
     cooler = kit.rig.camera.cooler if kit.rig.camera else None
@@ -48,15 +44,15 @@ async def close(kit: Kit, recorder: Recorder) -> None:
     elif cooler is not None:
         await _tell(recorder, "warm up", "left out", "left out, as the plan says: the camera stays cold")
     if kit.devices.roof is not None and kit.rig.roof is not None and kit.rig.roof.clears_telescope:
-        together.append(Part("close the roof", _SHUTTER_LIMIT_S, _close_roof))
+        together.append(Part("close the roof", SHUTTER_LIMIT_S, close_roof))
     if kit.devices.cover is not None:
-        together.append(Part("close the cover", _SHUTTER_LIMIT_S, _close_cover))
+        together.append(Part("close the cover", SHUTTER_LIMIT_S, close_cover))
     async with asyncio.TaskGroup() as group:
         for part in together:
             group.create_task(_carry_out(part, kit, recorder))
     if kit.devices.roof is not None and kit.rig.roof is not None and not kit.rig.roof.clears_telescope:
         # a telescope that is not parked is in its way; the roof's own interlock has the last word
-        await _carry_out(Part("close the roof", _SHUTTER_LIMIT_S, _close_roof), kit, recorder)
+        await _carry_out(Part("close the roof", SHUTTER_LIMIT_S, close_roof), kit, recorder)
     if kit.devices.heaters is not None:
         await _carry_out(Part("heaters off", _ABORT_LIMIT_S, _heaters_off), kit, recorder)
     for step in kit.plan.closing:
@@ -111,33 +107,6 @@ async def _stop_camera(kit: Kit) -> str:
         return "not connected"
     await camera.do("abort", _ABORT_SHORT_S, lambda c: c.abort())
     return "idle"
-
-
-async def _park(kit: Kit) -> str:
-    mount = kit.devices.mount
-    if mount is None:
-        return "there is no mount"
-    if not mount.connected:
-        await mount.connect()
-    await mount.do("park", _ONE_PARK_LIMIT_S, lambda m: m.park(), before_again=lambda m: m.stop())
-    return "parked"
-
-
-async def _close_roof(kit: Kit) -> str:
-    return await _shut(kit.devices.roof, kit.rig.roof.moves_in_s if kit.rig.roof else 30.0)
-
-
-async def _close_cover(kit: Kit) -> str:
-    return await _shut(kit.devices.cover, kit.rig.cover.moves_in_s if kit.rig.cover else 30.0)
-
-
-async def _shut(shutter: Supervised[Shutter, ShutterState] | None, moves_in_s: float) -> str:
-    if shutter is None:
-        return "there is none"
-    if not shutter.connected:
-        await shutter.connect()
-    await shutter.do("close", 2 * moves_in_s + 10.0, lambda s: s.close())
-    return "closed"
 
 
 async def _heaters_off(kit: Kit) -> str:

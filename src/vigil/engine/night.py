@@ -16,11 +16,14 @@ from vigil.documents.night import NotAllowed, RunState
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.documents.store import dump
+from vigil.engine.activities.connect import Connect
+from vigil.engine.activities.shelter import Shelter
 from vigil.engine.activity import Activity, Tools
 from vigil.engine.arbiter import Arbiter
 from vigil.engine.carrying import Carrier
-from vigil.engine.check import Condition
+from vigil.engine.check import Check, Condition
 from vigil.engine.closing import close
+from vigil.engine.conditions.safe import Safe
 from vigil.engine.ending import to_the_end
 from vigil.engine.hand.frames import write_trial
 from vigil.engine.lights import Lights
@@ -127,6 +130,7 @@ class Night:
             self.outlook,
             self._lights,
             self._hold_at_limit,
+            self._sky_unsafe,
             self._wake,
             equipment.look_every_s,
         )
@@ -136,7 +140,7 @@ class Night:
         self._foreground: asyncio.Task[str | None] | None = None
         self._hold_wanted: str | None = None
         self._end_wanted: str | None = None
-        self._held_by: Condition | None = None
+        self._hold_condition = ""
         self._calm_since: datetime | None = None
 
     def _tools(self, equipment: Equipment) -> Tools:
@@ -157,7 +161,7 @@ class Night:
 
     def hold(self, reason: str, now: bool = False) -> None:
         """Wait after the activity or exposure under way; with `now`, abandon it."""
-        self._hold_wanted, self._held_by = reason, None
+        self._hold_wanted, self._hold_condition = reason, ""
         self._wake.set()
         if now:
             self._cancel_foreground()
@@ -168,20 +172,26 @@ class Night:
 
     def _frame_in_trouble(self, reason: str) -> None:
         """A frame could not go where it belongs: a person is asked, or room waited for."""
-        if self._held_by is None:
+        if not self._recorder.state.held_by and not self._hold_condition:
             self.hold(reason)
+
+    def _sky_unsafe(self) -> None:
+        """What is under way stops, but for an exposure: the watch ends that and keeps what there is."""
+        if self.outlook.unsheltered() and self._recorder.state.exposing is None:
+            self._cancel_foreground()
+        self._wake.set()
 
     async def resume(self) -> None:
         """Go on after a hold. Raises NotAllowed when nothing is held."""
         if self._hold_wanted is not None and self._recorder.state.run is RunState.RUNNING:
-            self._hold_wanted = self._held_by = None
+            self._hold_wanted, self._hold_condition = None, ""
             return
         self._hold_wanted = None
         await self._go_on("resumed by hand")
         self._wake.set()
 
     async def _go_on(self, why: str) -> None:
-        self._held_by = self._calm_since = None
+        self._calm_since = None
         self._failures.clear()
         self._since_exposure.clear()
         await self._recorder.record(Kind.RESUMED, {}, why)
@@ -293,29 +303,65 @@ class Night:
             self._end_wanted = choice.because
         elif state.run is RunState.HELD:
             self.doing.now("holding", state.hold or "")
-            await self._hold_on(choice, now)
+            if not await self._takes_shelter(now):
+                await self._hold_on(choice, now)
         elif self._hold_wanted is not None:
-            reason, self._hold_wanted = self._hold_wanted, None
-            await self._recorder.record(Kind.HELD, {}, reason)
+            reason, cause = self._hold_wanted, self._hold_condition
+            self._hold_wanted, self._hold_condition = None, ""
+            await self._recorder.record(Kind.HELD, {"condition": cause} if cause else {}, reason)
         elif isinstance(choice, Wait):
-            await self._wait(choice.until, choice.because)
+            unsafe = self.outlook.unsafe(now) if self.outlook.unsheltered() else None
+            if unsafe is not None:
+                self._hold_wanted, self._hold_condition = unsafe, Safe.name
+            else:
+                await self._wait(choice.until, choice.because)
         else:
             await self._towards(choice, now)
 
     async def _hold_on(self, choice: Candidate | Wait, now: datetime) -> None:
         """Until a person says so; or, where a condition held the night, until it has been met for a while."""
-        if self._held_by is None:
+        cause = self._recorder.state.held_by
+        if not cause:
             await self._rest(max(self.outlook.last_closing(now), now + timedelta(minutes=1)))
             return
-        if isinstance(choice, Candidate):
-            start, end = self.outlook.exposure_times(choice, now)
-            check = self._held_by.check(self.outlook.view(choice, now), start, end)
-            self._calm_since = (self._calm_since or now) if check.met else None
-            if self._calm_since is not None and now - self._calm_since >= _DWELL:
-                minutes = (now - self._calm_since).total_seconds() / 60
-                await self._go_on(f"{self._held_by.name} again for {minutes:.0f} min: {check.words}")
-                return
+        check = self._cause_now(cause, choice, now)
+        self._calm_since = (self._calm_since or now) if check is not None and check.met else None
+        if check is not None and self._calm_since is not None and now - self._calm_since >= _DWELL:
+            minutes = (now - self._calm_since).total_seconds() / 60
+            await self._go_on(f"{cause} again for {minutes:.0f} min: {check.words}")
+            return
         await self._rest(now + _HOLD_LOOK)
+
+    def _cause_now(self, cause: str, choice: Candidate | Wait, now: datetime) -> Check | None:
+        """How the condition that holds the night stands; None while nothing can be said."""
+        if cause == Safe.name:
+            return self.outlook.safety(now)
+        if not isinstance(choice, Candidate):
+            return None
+        condition = next((c for c in self.outlook.conditions(choice.block) if c.name == cause), None)
+        if condition is None:
+            return None
+        return condition.check(self.outlook.view(choice, now), *self.outlook.exposure_times(choice, now))
+
+    async def _takes_shelter(self, now: datetime) -> bool:
+        """Under an unsafe sky shut and park, and bring sensors back that were lost, whatever the hold is for;
+        True while something of that was to be done."""
+        unsafe = self.outlook.unsafe(now) if self.plan.orders.when_unsafe == "shelter" else None
+        if unsafe is None:
+            return False
+        opened, lost = self.outlook.unsheltered(), self.outlook.lost_sensors()
+        if not opened and not lost:
+            return False
+        # shut first: a sensor that can't be reached must not keep the roof open
+        activity: Activity = Shelter() if opened else Connect()
+        why = "; ".join([unsafe, *(opened or lost)])
+        problem = await self._under_way(self._carrier.carry_out(activity, "sheltered", why, quietly=False))
+        if problem is not None and self._end_wanted is None:
+            _, pause_s = self._count_failure("sheltered", activity.KIND)
+            await self._wait(
+                self._clock.utcnow() + timedelta(seconds=pause_s), problem, lost_to=activity.KIND
+            )
+        return True
 
     async def _take_changes(self) -> None:
         """A changed rig or plan comes into force between two decisions: nothing under way sees half of it."""
@@ -343,7 +389,7 @@ class Night:
             activity = condition.activity(view)
             if activity is None:
                 if condition.may_return:
-                    self._hold_wanted, self._held_by = check.words, condition
+                    self._hold_wanted, self._hold_condition = check.words, condition.name
                 else:
                     await self._give_up(candidate, check.words)
                 return

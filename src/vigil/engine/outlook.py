@@ -7,11 +7,14 @@ from pathlib import Path
 from typing import Any
 
 from vigil.devices.supervised import Rigged
+from vigil.documents.night import RunState
 from vigil.documents.plan import Block, NightPlan, of_wanted
 from vigil.documents.rig import Rig
+from vigil.engine.activities.shelter import unsheltered
 from vigil.engine.averaging import Averaged
-from vigil.engine.check import Condition
+from vigil.engine.check import Check, Condition
 from vigil.engine.conditions import conditions_for
+from vigil.engine.conditions.safe import SENSORS, Safe, sky_check
 from vigil.engine.recorder import Recorder
 from vigil.engine.view import View
 from vigil.planning.choice import Candidate, Finished, Wait, choose
@@ -94,15 +97,39 @@ class Outlook:
         """When the last span of the night closes."""
         return max((i.closes for spans in self._spans.values() for i in spans), default=otherwise)
 
+    def unsafe(self, now: datetime) -> str | None:
+        """In words, while the rig's sensors don't say that the sky is safe; None without sensors."""
+        if not Safe.wanted(self._rig):
+            return None
+        check = self.safety(now)
+        return None if check.met else check.words
+
+    def safety(self, now: datetime) -> Check:
+        """What the rig's sensors say."""
+        held = self._recorder.state.run is RunState.HELD
+        return sky_check(self._rig, self._states(), now, held)
+
+    def lost_sensors(self) -> list[str]:
+        """Sensors of the rig that aren't connected, in words."""
+        states = self._states()
+        wanted = [name for name in SENSORS if name in self._rig.device_names]
+        return [f"{name} not connected" for name in wanted if name not in states]
+
+    def unsheltered(self) -> list[str]:
+        """What an unsafe sky would harm, in words."""
+        return unsheltered(self._rig, self._states())
+
+    def _states(self) -> dict[str, Any]:
+        return {device.name: device.state for device in self._devices.all() if device.connected}
+
     def view(self, candidate: Candidate, now: datetime) -> View:
-        devices = self._devices
         return View(
             at=now,
             rig=self._rig,
             plan=self._plan,
             night=self._recorder.state,
             candidate=candidate,
-            states={device.name: device.state for device in devices.all() if device.connected},
+            states=self._states(),
             free_bytes=self._free_bytes(now),
             tube_c=self.tube_c(),
         )

@@ -7,7 +7,7 @@ from typing import Any
 
 from vigil.devices.protocols import CameraState, FocuserState, MountState, WheelState
 from vigil.documents.night import NightState
-from vigil.documents.plan import NightPlan
+from vigil.documents.plan import NightPlan, StandingOrders
 from vigil.documents.rig import Rig
 from vigil.planning.choice import Candidate
 
@@ -25,6 +25,11 @@ class View:
     free_bytes: int
     tube_c: float | None = None
     """The focuser's temperature, averaged as the plan says."""
+
+    @property
+    def orders(self) -> StandingOrders:
+        """The plan's, with the block's own limits in place of them."""
+        return self.candidate.block.orders_in(self.plan.orders)
 
     @property
     def camera(self) -> CameraState | None:

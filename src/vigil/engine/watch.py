@@ -37,7 +37,8 @@ class Exposing:
 
 class Watch:
     """By itself it only stops motion and ends frames; what follows is the night's to decide. `at_limit` is
-    told when a limit stopped the mount, `wake` set when something was lost."""
+    told when a limit stopped the mount, `unsafe` when the sky no longer is, `wake` set when something was
+    lost."""
 
     def __init__(
         self,
@@ -49,6 +50,7 @@ class Watch:
         outlook: Outlook,
         lights: Lights,
         at_limit: Callable[[str], None],
+        unsafe: Callable[[], None],
         wake: asyncio.Event,
         look_every_s: float,
     ) -> None:
@@ -61,6 +63,8 @@ class Watch:
         self._outlook = outlook
         self._lights = lights
         self._at_limit = at_limit
+        self._unsafe = unsafe
+        self._was_safe = True
         self._wake = wake
         self._look_every_s = look_every_s
         self._limit = LimitGuard()
@@ -81,6 +85,7 @@ class Watch:
             every = looks % _RESTING_LOOKS == 0
             lost = await self._read_devices(every)
             await self._guard_limits()
+            self._guard_safety()
             if every:
                 self._take_temperature()
                 await self._watch_exposure()
@@ -125,6 +130,12 @@ class Watch:
             self._worried = condition.name
             return
         self._worried = ""
+
+    def _guard_safety(self) -> None:
+        safe = self._outlook.unsafe(self._clock.utcnow()) is None
+        if self._was_safe and not safe:
+            self._unsafe()
+        self._was_safe = safe
 
     async def _guard_limits(self) -> None:
         """A tube that would track past the mount's limit stands still, whatever goes on."""

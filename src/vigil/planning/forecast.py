@@ -187,7 +187,8 @@ class _Run:
             self._spend("centre", candidate, self.takes.slew_s + self.takes.centre_s)
             self._block, self._side_of = block.id, ""
         elif self._flips(candidate):
-            self._spend("flip", candidate, self.takes.flip_s + self.takes.centre_s)
+            recentred = block.orders_in(self._plan.orders).centre_after_flip
+            self._spend("flip", candidate, self.takes.flip_s + (self.takes.centre_s if recentred else 0.0))
         elif self._focus_due(candidate):
             self._spend("focus", candidate, self.takes.focus_s)
             self._focused_at, self._focused_for = self._now, (block.id, line.filter)
@@ -206,17 +207,18 @@ class _Run:
         """By the orders that time alone decides; temperature and star sizes can't be foreseen."""
         if self._focused_at is None:
             return True
-        orders, (block, name) = self._plan.orders, self._focused_for
-        every = orders.focus_every_frames
+        orders = candidate.block.orders_in(self._plan.orders)
+        block, name = self._focused_for
+        every, limit = orders.focus_every_frames, orders.focus_every_min
         return (
-            self._now - self._focused_at > timedelta(minutes=orders.focus_every_min)
+            (limit is not None and self._now - self._focused_at > timedelta(minutes=limit))
             or (every is not None and self._since_focus >= every)
             or (orders.focus_at_new_target and block not in ("", candidate.block.id))
             or (orders.focus_at_filter_change and name not in ("", candidate.line.filter))
         )
 
     def _dithers(self, block: Block) -> bool:
-        every = self._plan.orders.dither_every(block)
+        every = block.orders_in(self._plan.orders).dither_every(block)
         return every is not None and self._since_dither >= every
 
     def _flips(self, candidate: Candidate) -> bool:

@@ -1,5 +1,6 @@
 """Muster of a plan: all that is wrong or doubtful with it on a rig, each with its place and its numbers."""
 
+import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
@@ -97,7 +98,7 @@ def _limits(plan: NightPlan, rig: Rig, around: Around) -> Iterator[Finding]:
     if not rig.frames_sky:
         return
     scale = rig.scale_arcsec_px()
-    keep_px = 60 * orders.target_keep_arcmin / scale
+    keep_px = math.inf if orders.target_keep_arcmin is None else 60 * orders.target_keep_arcmin / scale
     if orders.target_reach_px >= keep_px:
         yield _doubt(
             ("orders", "target_reach_px"),

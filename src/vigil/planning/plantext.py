@@ -50,16 +50,17 @@ def _step(step: Step) -> str:
 
 def focus_words(orders: StandingOrders) -> str:
     """When focus counts as fresh."""
-    told = [
-        f"colder or warmer by under {orders.focus_colder_by_c:g} °C",
-        f"under {orders.focus_every_min:g} min",
-        f"stars grown by under {orders.focus_grown_by_percent:g} %",
-    ]
+    told = []
+    if orders.focus_colder_by_c is not None:
+        told.append(f"colder or warmer by under {orders.focus_colder_by_c:g} °C")
+    told += [f"under {orders.focus_every_min:g} min"] if orders.focus_every_min is not None else []
+    if orders.focus_grown_by_percent is not None:
+        told.append(f"stars grown by under {orders.focus_grown_by_percent:g} %")
     told += [f"every {orders.focus_every_frames} frames"] if orders.focus_every_frames is not None else []
     told += ["anew after a flip"] if orders.focus_after_flip else []
     told += ["anew on a new target"] if orders.focus_at_new_target else []
     told += ["anew through each filter"] if orders.focus_at_filter_change else []
-    return f"focus fresh: {', '.join(told)}"
+    return f"focus fresh: {', '.join(told) or 'once'}"
 
 
 def orders_words(plan: NightPlan, rig: Rig) -> list[str]:
@@ -73,9 +74,11 @@ def orders_words(plan: NightPlan, rig: Rig) -> list[str]:
     )
     if rig.focuser is not None:
         told.append(focus_words(orders))
-    told.append(
-        f"on target within {orders.target_reach_px:g} px; wandered by under {orders.target_keep_arcmin:g}′"
-    )
+    keep = orders.target_keep_arcmin
+    wandered = f"; wandered by under {keep:g}′" if keep is not None else ", however far it wanders then"
+    told.append(f"on target within {orders.target_reach_px:g} px{wandered}")
+    if not orders.centre_after_flip and rig.mount and rig.mount.flip:
+        told.append("not centred anew after a flip")
     if orders.dither_once_a_round or orders.dither_every_frames is not None:
         often = [f"every {orders.dither_every_frames} frames"] if orders.dither_every_frames else []
         often += ["once a round where lines are in turn"] if orders.dither_once_a_round else []

@@ -52,6 +52,10 @@ class WeatherPart(Part):
     wind_limit_m_s: Annotated[Positive | None, Shown("wind up to", "m/s", safe=True)] = 10.0
     humidity_limit_percent: Annotated[Percent | None, Shown("humidity up to", "%", safe=True)] = 92.0
     cloud_limit_percent: Annotated[Percent | None, Shown("cloud up to", "%", safe=True)] = 60.0
+    resumes_at_percent: Annotated[
+        Annotated[float, Field(gt=0, le=100)],
+        Shown("resumes at", "%", safe=True, help="of each limit: better than what ended the exposures"),
+    ] = 90.0
     stale_after_s: Annotated[Positive, Shown("stale after", "s", safe=True)] = 120.0
 
 

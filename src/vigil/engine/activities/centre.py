@@ -31,8 +31,7 @@ class Centre(Activity):
     ra_deg: float
     dec_deg: float
     focus_position: int | None
-    own_reach_px: float | None = None
-    """None is the standing orders'."""
+    reach_px: float
 
     @property
     def words(self) -> str:
@@ -40,8 +39,7 @@ class Centre(Activity):
 
     async def run(self, kit: Kit) -> dict[str, Any]:
         exposure = await ready_to_solve(kit, self.focus_position)
-        own = self.own_reach_px
-        reach_px = kit.plan.orders.target_reach_px if own is None else own
+        reach_px = self.reach_px
         aim = await near_enough(kit, self.ra_deg, self.dec_deg)
         off_px = 0.0
         mount = kit.devices.mount.state if kit.devices.mount else None

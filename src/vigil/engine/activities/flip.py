@@ -10,7 +10,8 @@ from vigil.engine.activities.solving import ready_to_solve, solved_frame, solved
 from vigil.engine.activity import Activity, ActivityFailed, Kit
 from vigil.planning.flip import SIDEREAL_RATE, hour_angle_min, rule_for
 from vigil.planning.overheads import FLIP_S
-from vigil.sky.angles import wrap_180
+from vigil.sky.angles import separation_deg, wrap_180
+from vigil.solving.wcs import Wcs
 
 # the camera turns with the tube: by half a turn, give or take what a badly aligned axis adds
 _TURNED_WITHIN_DEG = 20.0
@@ -35,6 +36,8 @@ class Flip(Activity):
     focus_position: int | None
     angle_before_deg: float | None
     refocus: bool
+    settles_for: tuple[str, float, float] | None = None
+    """Block and aim, where no centring follows: what its own frame shows is taken as it is."""
 
     @property
     def words(self) -> str:
@@ -58,7 +61,7 @@ class Flip(Activity):
             raise ActivityFailed("the mount says that the tube is still west of the pier")
         told = {"hour_angle_min": round(at_min, 2), "side": side}
         said = f"tube {side} of the pier" if reports else "the mount doesn't say its side"
-        solved = await self._turned(kit, said)
+        solved = await self._turned(kit, said, side)
         return {
             **told,
             **solved,
@@ -77,7 +80,7 @@ class Flip(Activity):
                 return
             await kit.clock.sleep(min(left_s, _STEP_S))
 
-    async def _turned(self, kit: Kit, said: str) -> dict[str, Any]:
+    async def _turned(self, kit: Kit, said: str, side: str) -> dict[str, Any]:
         """Whether a solved frame shows half a turn. Raises ActivityFailed when it shows none, or when nothing
         at all tells the side."""
         try:
@@ -88,7 +91,7 @@ class Flip(Activity):
                 return {"words": f"{said}; not confirmed by a frame: {problem}"}
             raise ActivityFailed(f"{said}, and {problem}: the flip can't be confirmed") from None
         await kit.step(solved_values(solution, wcs), f"camera at {wcs.position_angle_deg:.1f}°")
-        angle = {"angle": {"position_angle_deg": wcs.position_angle_deg}}
+        angle = {"angle": {"position_angle_deg": wcs.position_angle_deg}, **self._settled(wcs, side)}
         if self.angle_before_deg is None:
             return {**angle, "words": f"{said}; no frame before it tells how the camera stood"}
         turned = abs(float(wrap_180(wcs.position_angle_deg - self.angle_before_deg)))
@@ -101,3 +104,19 @@ class Flip(Activity):
             "turned_deg": round(turned, 2),
             "words": f"{said}; the camera turned by {turned:.1f}°",
         }
+
+    def _settled(self, wcs: Wcs, side: str) -> dict[str, Any]:
+        """Where the tube came to stand, as a pointing."""
+        if self.settles_for is None:
+            return {}
+        block, ra_deg, dec_deg = self.settles_for
+        off_arcsec = 3600 * float(separation_deg(wcs.ra_deg, wcs.dec_deg, ra_deg, dec_deg))
+        pointing = {
+            "block": block,
+            "off_px": round(off_arcsec / wcs.scale_arcsec_px, 2),
+            "off_arcsec": round(off_arcsec, 2),
+            "aim_ra_deg": self.ra_deg,
+            "aim_dec_deg": self.dec_deg,
+            "side": side,
+        }
+        return {"pointing": pointing}

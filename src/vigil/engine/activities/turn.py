@@ -23,7 +23,8 @@ _LOOK_S = 5.0
 
 @dataclass(frozen=True)
 class _Turn(Activity):
-    """Where, and at which angle. `focus_position` is that of the filter to solve through, where known."""
+    """Where, at which angle and how nearly. `focus_position` is that of the filter to solve through, where
+    known."""
 
     block: str
     target: str
@@ -31,14 +32,15 @@ class _Turn(Activity):
     dec_deg: float
     position_angle_deg: float
     focus_position: int | None
+    within_deg: float
 
     @property
     def words(self) -> str:
         return f"turning the camera to {self.position_angle_deg % 180:.1f}° for {self.target}"
 
-    async def _tell(self, kit: Kit, attempt: int, solution: Any, wcs: Wcs, limit_deg: float) -> float:
+    async def _tell(self, kit: Kit, attempt: int, solution: Any, wcs: Wcs) -> float:
         """Record a solved frame; returns the turn that is still wanted."""
-        left = turn_to_deg(wcs.position_angle_deg, self.position_angle_deg)
+        left, limit_deg = turn_to_deg(wcs.position_angle_deg, self.position_angle_deg), self.within_deg
         if attempt == 1:
             kit.progress.begin("turn", self.words, abs(left), limit_deg, "°")
         kit.progress.current = abs(left)
@@ -79,7 +81,7 @@ class TurnCamera(_Turn):
         left = 0.0
         for attempt in range(1, _MOST_FRAMES + 1):
             solution, wcs = await solved_frame(kit, exposure, aim, attempt)
-            left = await self._tell(kit, attempt, solution, wcs, kit.plan.orders.angle_within_deg)
+            left = await self._tell(kit, attempt, solution, wcs)
             if abs(left) <= _REACH_DEG:
                 return self._done(wcs, left)
             if before is not None and _went_astray(before, wcs):
@@ -124,7 +126,6 @@ class TurnByHand(_Turn):
     DISTURBS = ("pointing", "focus", "angle")
     expected_s = _BY_HAND_S
 
-    within_deg: float
     wait_min: float
     unanswered: Unanswered
 
@@ -155,7 +156,7 @@ class TurnByHand(_Turn):
                 await kit.clock.sleep(_LOOK_S)
                 continue
             blurred = 0
-            left = await self._tell(kit, attempt, solution, wcs, self.within_deg)
+            left = await self._tell(kit, attempt, solution, wcs)
             last = wcs, left
             if abs(left) <= self.within_deg:
                 return self._done(wcs, left)

@@ -22,21 +22,21 @@ class AtAngle(Condition):
         if angle is None:
             return Check(Standing.UNKNOWN, "not solved yet: the camera's angle is unknown")
         off = turn_to_deg(angle.position_angle_deg, wanted)
-        gauge = Gauge("turned", round(abs(off), 2), view.plan.orders.angle_within_deg, "°")
+        gauge = Gauge("turned", round(abs(off), 2), view.orders.angle_within_deg, "°")
         words = (
             f"at {angle.position_angle_deg % 180:.1f}°, {abs(off):.1f}° from the target's {wanted % 180:.1f}°"
         )
         if angle.accepted_for == block.id:
             return Check(Standing.MET, f"{words}; taken as it is", (gauge,))
-        met = abs(off) <= view.plan.orders.angle_within_deg
+        met = abs(off) <= view.orders.angle_within_deg
         return Check(Standing.MET if met else Standing.NOT_MET, words, (gauge,))
 
     def activity(self, view: View) -> Activity:
         block, rotator = view.candidate.block, view.rig.rotator
         focus = view.focus_position_for(view.rig.wheel.solve_through if view.rig.wheel else "")
-        wanted = block.target.position_angle_deg or 0.0
-        where = block.id, block.target.name, block.target.ra_deg, block.target.dec_deg, wanted, focus
+        wanted, orders = block.target.position_angle_deg or 0.0, view.orders
+        place = block.id, block.target.name, block.target.ra_deg, block.target.dec_deg
+        where = *place, wanted, focus, orders.angle_within_deg
         if rotator is not None and rotator.by == "motor":
             return TurnCamera(*where)
-        orders = view.plan.orders
-        return TurnByHand(*where, orders.angle_within_deg, orders.turn_wait_min, orders.turn_unanswered)
+        return TurnByHand(*where, orders.turn_wait_min, orders.turn_unanswered)

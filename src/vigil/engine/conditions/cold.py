@@ -21,7 +21,7 @@ class Cold(Condition):
     def check(self, view: View, start: datetime, end: datetime) -> Check:
         if view.camera is None:
             return Check(Standing.UNKNOWN, "camera not connected")
-        wanted, within = _set_point_c(view), view.plan.orders.camera_within_c
+        wanted, within = _set_point_c(view), view.orders.camera_within_c
         off = round(abs(view.camera.temperature_c - wanted), 1)
         gauge = Gauge("off set-point", off, within, "°C")
         words = f"{view.camera.temperature_c:.1f} °C, wanted {wanted:.1f} ± {within:g}"
@@ -30,7 +30,7 @@ class Cold(Condition):
 
     def activity(self, view: View) -> Cool:
         cooler = _cooler(view)
-        return Cool(_set_point_c(view), view.plan.orders.camera_within_c, cooler.minutes_to_cool)
+        return Cool(_set_point_c(view), view.orders.camera_within_c, cooler.minutes_to_cool)
 
 
 def _set_point_c(view: View) -> float:

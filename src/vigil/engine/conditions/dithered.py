@@ -13,7 +13,7 @@ class Dithered(Condition):
     skippable = True
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
-        every = view.plan.orders.dither_every(view.candidate.block)
+        every = view.orders.dither_every(view.candidate.block)
         if every is None:
             return Check(Standing.MET, "dithering is off")
         since = view.night.frames_since_dither
@@ -30,7 +30,7 @@ class Dithered(Condition):
             block.id,
             block.target.name,
             1 + (dither.number if dither is not None else 0),
-            view.plan.orders.dither_px,
+            view.orders.dither_px,
             pointing.aim_ra_deg,
             pointing.aim_dec_deg,
             (dither.east_arcsec, dither.north_arcsec) if dither is not None and here else (0.0, 0.0),

@@ -34,7 +34,7 @@ class FocusFresh(Condition):
         gauges = _gauges(view, focus, start)
         if view.night.refocusing_paused:
             return Check(Standing.MET, "refocusing is paused, by hand", gauges)
-        orders, block, line = view.plan.orders, view.candidate.block, view.candidate.line
+        orders, block, line = view.orders, view.candidate.block, view.candidate.line
         if orders.focus_at_new_target and focus.block != block.id:
             return Check(Standing.NOT_MET, f"a new target: {block.target.name}", gauges)
         if orders.focus_at_filter_change and focus.filter != line.filter:
@@ -48,7 +48,7 @@ class FocusFresh(Condition):
     def activity(self, view: View) -> Focus:
         wheel, focuser = view.rig.wheel, view.rig.focuser
         through = wheel.focus_through if wheel else ""
-        if view.plan.orders.focus_at_filter_change and view.candidate.line.filter:
+        if view.orders.focus_at_filter_change and view.candidate.line.filter:
             through = view.candidate.line.filter
         here = view.focuser.position if view.focuser else focuser.start if focuser else 0
         start = view.focus_position_for(through)
@@ -56,23 +56,26 @@ class FocusFresh(Condition):
 
 
 def _gauges(view: View, focus: FocusRecord, start: datetime) -> tuple[Gauge, ...]:
-    orders = view.plan.orders
+    orders = view.orders
     gauges: list[Gauge] = []
     now_c = view.tube_c
     if now_c is None and view.focuser is not None:
         now_c = view.focuser.temperature_c
-    if now_c is not None and focus.temperature_c is not None:
+    if orders.focus_colder_by_c is not None and now_c is not None and focus.temperature_c is not None:
         colder = round(abs(now_c - focus.temperature_c), 1)
         gauges.append(Gauge("colder or warmer by", colder, orders.focus_colder_by_c, "°C"))
-    since_min = round((start - focus.at).total_seconds() / 60, 1)
-    gauges.append(Gauge("since focus", since_min, orders.focus_every_min, "min"))
+    if orders.focus_every_min is not None:
+        since_min = round((start - focus.at).total_seconds() / 60, 1)
+        gauges.append(Gauge("since focus", since_min, orders.focus_every_min, "min"))
     if orders.focus_every_frames is not None:
         # due when so many are taken, not one later
         frames = Gauge("frames since", view.night.frames_since_focus, orders.focus_every_frames - 1, "")
         gauges.append(frames)
-    sizes = [x.hfr_px for x in view.night.lights_since_focus if x.filter == view.candidate.line.filter]
-    grown = Gauge("stars grown by", round(grown_percent(sizes), 1), orders.focus_grown_by_percent, "%")
-    return (*gauges, grown)
+    if orders.focus_grown_by_percent is not None:
+        name = view.candidate.line.filter
+        grown = grown_percent([x.hfr_px for x in view.night.lights_since_focus if x.filter == name])
+        gauges.append(Gauge("stars grown by", round(grown, 1), orders.focus_grown_by_percent, "%"))
+    return tuple(gauges)
 
 
 _TREND_FRAMES, _FEWEST = 7, 3

@@ -50,12 +50,14 @@ class RightSide(Condition):
         return Check(Standing.NOT_MET, told.words, (gauge,))
 
     def activity(self, view: View) -> Flip:
-        target, angle, mount = view.candidate.block.target, view.night.angle, view.mount
+        block, angle, mount = view.candidate.block, view.night.angle, view.mount
+        target, orders = block.target, view.orders
         place = (mount.ra_deg, mount.dec_deg) if mount is not None else (target.ra_deg, target.dec_deg)
         focus = view.focus_position_for(view.rig.wheel.solve_through if view.rig.wheel else "")
         before = angle.position_angle_deg if angle is not None else None
-        refocus = view.plan.orders.focus_after_flip
-        return Flip(target.name, *place, focus, before, refocus)
+        aim = view.night.aim_deg(block.id, target.ra_deg, target.dec_deg)
+        settles_for = None if orders.centre_after_flip else (block.id, *aim)
+        return Flip(target.name, *place, focus, before, orders.focus_after_flip, settles_for)
 
 
 def side_of(view: View) -> PierSide:

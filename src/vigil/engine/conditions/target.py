@@ -28,17 +28,19 @@ class OnTarget(Condition):
             return Check(
                 Standing.UNKNOWN, f"the tube went {told.value} of the pier since the last solved frame"
             )
-        keep = view.plan.orders.target_keep_arcmin
-        gauge = Gauge("wandered", round(pointing.off_arcsec / 60, 2), keep, "′")
+        keep = view.orders.target_keep_arcmin
+        gauges: tuple[Gauge, ...] = ()
+        if keep is not None:
+            gauges = (Gauge("wandered", round(pointing.off_arcsec / 60, 2), keep, "′"),)
         moved_arcmin = 60 * float(
             separation_deg(view.mount.ra_deg, view.mount.dec_deg, pointing.aim_ra_deg, pointing.aim_dec_deg)
         )
         if moved_arcmin > _MOVED_ARCMIN:
             words = f"the mount was moved by {moved_arcmin:.1f}′ since the last solved frame"
-            return Check(Standing.UNKNOWN, words, (gauge,))
+            return Check(Standing.UNKNOWN, words, gauges)
         words = f"{pointing.off_px:.1f} px off by the last solved frame"
-        met = pointing.off_arcsec <= 60 * keep
-        return Check(Standing.MET if met else Standing.NOT_MET, words, (gauge,))
+        met = keep is None or pointing.off_arcsec <= 60 * keep
+        return Check(Standing.MET if met else Standing.NOT_MET, words, gauges)
 
     def ends_exposure(self, view: View, start: datetime, end: datetime) -> str | None:
         """Only when the mount went elsewhere: a slow wandering waits for the frame's end."""
@@ -52,4 +54,4 @@ class OnTarget(Condition):
         block = view.candidate.block
         focus = view.focus_position_for(view.rig.wheel.solve_through if view.rig.wheel else "")
         aim = view.night.aim_deg(block.id, block.target.ra_deg, block.target.dec_deg)
-        return Centre(block.id, block.target.name, *aim, focus)
+        return Centre(block.id, block.target.name, *aim, focus, view.orders.target_reach_px)

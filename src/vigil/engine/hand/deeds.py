@@ -94,12 +94,12 @@ async def _frame(kit: Kit, values: dict[str, Any]) -> str:
     """Turned first, since a turn moves the centre."""
     ra_deg, dec_deg = parse_ra_deg(str(values["ra"])), parse_dec_deg(str(values["dec"]))
     await slew_to(kit, ra_deg, dec_deg)
-    where = "", "the place", ra_deg, dec_deg, values["angle_deg"] % 360, None
+    where = "", "the place", ra_deg, dec_deg, values["angle_deg"] % 360, None, values["within_deg"]
     turn: Activity
     if kit.rig.rotator is not None and kit.rig.rotator.by == "motor":
         turn = TurnCamera(*where)
     else:
-        turn = TurnByHand(*where, values["within_deg"], _TURN_WAIT_MIN, "hold")
+        turn = TurnByHand(*where, _TURN_WAIT_MIN, "hold")
     turned = await turn.run(kit)
     centred = await Centre("", "the place", ra_deg, dec_deg, None, values["reach_px"]).run(kit)
     return f"{turned['summary']}; {centred['summary']}"
