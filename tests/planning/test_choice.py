@@ -33,9 +33,9 @@ def block(name: str, lines: dict[str, int], order: str = "one after another") ->
     )
 
 
-def pick(plan: NightPlan, spans, done=None, given_up=(), at=DUSK, lead=timedelta(0)):
+def pick(plan: NightPlan, spans, done=None, given_up=(), at=DUSK, lead=timedelta(0), current=""):
     counts = done or {}
-    return choose(plan, spans, lambda line: counts.get(line, 0), given_up, at, lead)
+    return choose(plan, spans, lambda line: counts.get(line, 0), given_up, at, lead, current=current)
 
 
 TWO = NightPlan(name="two", blocks=[block("a", {"a1": 2, "a2": 1}), block("b", {"b1": 1})])
@@ -77,6 +77,17 @@ def test_the_lead_belongs_to_no_open_block() -> None:
     # a's own time is not given away for b's preparations
     found = pick(TWO, SPANS, at=early, lead=timedelta(minutes=15))
     assert isinstance(found, Candidate) and found.block.id == "a"
+
+
+@pytest.mark.parametrize(("minutes", "chosen"), [(14, "b"), (15, "a")])
+def test_a_block_under_way_is_left_only_for_one_that_is_worth_the_way(minutes: int, chosen: str) -> None:
+    """`a` stands first in the plan, and opens while `b` is being taken."""
+    spans = {"a": (Interval(DUSK, DUSK + timedelta(minutes=minutes)),), "b": SPANS["a"]}
+    found = pick(TWO, spans, current="b")
+    assert isinstance(found, Candidate) and found.block.id == chosen
+    for current in ("", "a"):
+        found = pick(TWO, spans, current=current)
+        assert isinstance(found, Candidate) and found.block.id == "a"
 
 
 def test_an_exposure_that_no_longer_fits_is_not_begun() -> None:

@@ -1,5 +1,6 @@
 """What a night will come to: the same choice as the engine's, with what things take in between."""
 
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -10,7 +11,7 @@ from campaigns.night import play
 from vigil.documents.events import Event, Kind
 from vigil.documents.plan import Block, ExposureLine, NightPlan, Target
 from vigil.planning.forecast import Ready, forecast
-from vigil.planning.overheads import CENTRE_S, FILTER_S, FOCUS_S, SLEW_S, Overheads, overheads_of
+from vigil.planning.overheads import overheads_of, usual_overheads
 from vigil.planning.tonight import tonight
 from vigil.sky.angles import separation_deg
 from vigil.sky.bodies import observe_moon
@@ -18,6 +19,7 @@ from vigil.sky.horizontal import observe
 from vigil.sky.instants import from_datetimes
 
 RIG = demo_rig()
+USUAL = usual_overheads(RIG)
 EVENING = datetime(2027, 1, 12, 16, 40, tzinfo=UTC)
 
 
@@ -36,7 +38,7 @@ def test_the_demo_night_is_foreseen() -> None:
     assert ahead.frames == 16 and ahead.exposure_s == 16 * 180 and not ahead.lost
     (span,) = ahead.spans["ic405"]
     assert ahead.begins == span.opens  # its conditions are met before
-    assert ahead.ends == span.opens + timedelta(seconds=16 * 182 + FILTER_S)
+    assert ahead.ends == span.opens + timedelta(seconds=16 * 182 + USUAL.filter_s)
     assert [s.kind for s in ahead.steps].count("filter") == 1
     assert ahead.because == "all frames are taken"
 
@@ -57,7 +59,7 @@ def test_going_over_to_another_block_and_focusing_cost_time() -> None:
     kinds = [s.kind for s in ahead.of_block("ngc2403")]
     assert kinds[0] == "centre" and kinds.count("centre") == 1
     centre = next(s for s in ahead.steps if s.kind == "centre")
-    assert (centre.ends - centre.begins).total_seconds() == SLEW_S + CENTRE_S
+    assert (centre.ends - centre.begins).total_seconds() == pytest.approx(USUAL.slew_s + USUAL.centre_s)
     focused = [s.begins for s in ahead.steps if s.kind == "focus"]
     every = timedelta(minutes=demo_plan().orders.focus_every_min)
     assert len(focused) == 2 and focused[1] - focused[0] > every
@@ -124,8 +126,8 @@ def test_the_timetable_reckons_with_the_rigs_own_nights() -> None:
         return Event(night="n", at=at, kind=Kind.ACTIVITY_ENDED, values=values)
 
     night = [ended("focus", 300), ended("focus", 320), ended("focus", 9, "failed"), ended("slew", 5)]
-    own = overheads_of([*night, ended("focus", 310), ended("connect", 7), ended("connect", 7)])
-    assert own == Overheads(focus_s=310), "once is no habit, and what failed took no time of its own"
+    own = overheads_of([*night, ended("focus", 310), ended("connect", 7), ended("connect", 7)], demo_rig())
+    assert own == replace(USUAL, focus_s=310), "once is no habit, and what failed took no time of its own"
     plan, rig = demo_plan(), demo_rig()
     dithered = plan.model_copy(update={"orders": plan.orders.model_copy(update={"focus_every_frames": 4})})
     assert rig.simulated is not None
@@ -133,4 +135,4 @@ def test_the_timetable_reckons_with_the_rigs_own_nights() -> None:
     slow = forecast(dithered, rig, rig.simulated.starts_at, overheads=own)
     runs = sum(step.kind == "focus" for step in slow.steps)
     assert runs >= 3 and usual.ends is not None and slow.ends is not None
-    assert (slow.ends - usual.ends).total_seconds() == pytest.approx(runs * (310 - FOCUS_S), abs=1)
+    assert (slow.ends - usual.ends).total_seconds() == pytest.approx(runs * (310 - USUAL.focus_s), abs=1)

@@ -48,15 +48,15 @@ def run(args: argparse.Namespace) -> int:
     return BAD_INPUT if wrong else OK
 
 
-def _overheads(rig: Rig) -> Overheads:
+def _overheads(rig: Rig) -> Overheads | None:
     """By the rig's last night, if it has had one."""
     path = ledger_file(rig.id)
     if not path.exists():
-        return Overheads()
+        return None
     store = LedgerStore(path)
     try:
         night = store.last_night(rig.id)
-        return overheads_of(store.events(night)) if night else Overheads()
+        return overheads_of(store.events(night), rig) if night else None
     finally:
         store.close()
 

@@ -143,6 +143,8 @@ class NightState:
     activities: dict[int, dict[str, Any]] = field(default_factory=dict)
     waiting: Event | None = None
     exposing: Event | None = None
+    block: str = ""
+    """The block whose frame was begun last."""
     end_reason: str = ""
     closing: tuple[dict[str, Any], ...] = ()
 
@@ -240,7 +242,7 @@ def _waived(state: NightState, event: Event) -> NightState:
 
 def _exposure_started(state: NightState, event: Event) -> NightState:
     announced = {**state.announced, event.values["frame_id"]: event.values}
-    return replace(state, exposing=event, announced=announced, waiting=None)
+    return replace(state, exposing=event, announced=announced, waiting=None, block=event.values["block"])
 
 
 def _exposure_ended(state: NightState, event: Event) -> NightState:

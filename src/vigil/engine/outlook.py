@@ -74,7 +74,9 @@ class Outlook:
         """What to expose next; by default with the lead that the unmet conditions need."""
         lead = self.lead(now) if lead is None else lead
         state = self._recorder.state
-        return choose(self._plan, self._spans, self._taken, state.given_up, now, lead, state.first)
+        return choose(
+            self._plan, self._spans, self._taken, state.given_up, now, lead, state.first, state.block
+        )
 
     def after(self, candidate: Candidate, now: datetime) -> tuple[datetime, str]:
         """When the candidate's frame will be read out, and in words what follows then."""
@@ -84,7 +86,15 @@ class Outlook:
 
         _, end = self.exposure_times(candidate, now)
         state = self._recorder.state
-        following = choose(self._plan, self._spans, taken, state.given_up, end, first=state.first)
+        following = choose(
+            self._plan,
+            self._spans,
+            taken,
+            state.given_up,
+            end,
+            first=state.first,
+            current=candidate.block.id,
+        )
         if isinstance(following, Candidate):
             line = following.line
             words = line.filter or line.words

@@ -7,6 +7,8 @@ from datetime import datetime, timedelta
 from vigil.documents.plan import Block, ExposureLine, NightPlan
 from vigil.planning.spans import Interval
 
+_WORTH_CHANGING_FOR = timedelta(minutes=15)
+
 
 @dataclass(frozen=True, slots=True)
 class Candidate:
@@ -42,14 +44,17 @@ def choose(
     at: datetime,
     lead: timedelta = timedelta(0),
     first: str = "",
+    current: str = "",
 ) -> Candidate | Wait | Finished:
     """The next exposure, or until when to wait, or that the plan is finished.
 
     `spans` are each block's intervals tonight by its id, and those of lines with a condition of their own by
     theirs; `taken` the frames of a line that are whole or under way.
     A block's conditions are begun `lead` before it opens, but never in an open block's time: an open
-    block earlier in the plan goes first; before all of them the block `first`.
+    block earlier in the plan goes first; before all of them the block `first`. The block `current`, whose
+    frames are being taken, is only left for one that may run for at least a quarter of an hour.
     """
+    opened: list[Candidate] = []
     soonest: Candidate | None = None
     left_over: list[str] = []
     for block in sorted(plan.blocks, key=lambda block: block.id != first):
@@ -66,15 +71,26 @@ def choose(
         # of a block's lines the first that may begin now; else the one that may soonest
         open_now = next((c for c in possible if c.opens <= at), None)
         if open_now is not None:
-            return open_now
-        first = min(possible, key=lambda c: c.opens)
-        if soonest is None or first.opens < soonest.opens:
-            soonest = first
+            opened.append(open_now)
+            continue
+        next_one = min(possible, key=lambda c: c.opens)
+        if soonest is None or next_one.opens < soonest.opens:
+            soonest = next_one
+    if opened:
+        return _of_open(opened, at, first, current)
     if soonest is None:
         return Finished(", ".join(left_over) if left_over else "all frames are taken")
     if soonest.opens - lead <= at:
         return soonest
     return Wait(soonest.opens - lead, f"getting ready for {soonest.block.target.name} begins then")
+
+
+def _of_open(opened: Sequence[Candidate], at: datetime, first: str, current: str) -> Candidate:
+    """Of blocks that may run now the earliest in the plan; from the one under way only to one that is worth
+    the way there."""
+    if all(candidate.block.id != current for candidate in opened):
+        return opened[0]
+    return next(c for c in opened if c.block.id in (first, current) or c.closes - at >= _WORTH_CHANGING_FOR)
 
 
 def _candidate(

@@ -8,7 +8,7 @@ from vigil.documents.plan import Block, ExposureLine, NightPlan
 from vigil.documents.rig import Rig
 from vigil.planning.choice import Candidate, Finished, Wait, choose
 from vigil.planning.flip import SIDEREAL_RATE, Next, decide, hour_angle_min, rule_for
-from vigil.planning.overheads import Overheads
+from vigil.planning.overheads import Overheads, usual_overheads
 from vigil.planning.spans import Interval, line_intervals
 
 _MOST_STEPS = 20_000
@@ -89,8 +89,8 @@ def forecast(
 
     A block's conditions are met before it opens; going over to another block in the middle of the night,
     another filter, and refocusing after the standing orders' minutes cost the time of `overheads` (those of
-    the rig's own nights, see overheads_of; else the usual). In mid-night `ready` says what needs no time
-    any more.
+    the rig's own nights, see overheads_of; else those of its document). In mid-night `ready` says what needs
+    no time any more.
     """
     spans = line_intervals(plan, rig, at)
     run = _Run(plan, rig, spans, dict(taken or {}), given_up, at, ready or Ready("", "", None), first)
@@ -135,12 +135,12 @@ class _Run:
         first: str,
     ) -> None:
         self.steps: list[Step] = []
-        self.takes = Overheads()
+        self.takes = usual_overheads(rig)
         self.taken = taken
         self._plan, self._rig, self._spans, self._given_up = plan, rig, spans, given_up
         self._first = first
         self._now = at
-        self._block = ready.block
+        self._block = self._exposed = ready.block
         self._filter = ready.filter
         self._focused_at = ready.focused_at
         self._side_of = ready.side
@@ -171,6 +171,7 @@ class _Run:
             self._given_up,
             at,
             first=self._first,
+            current=self._exposed,
         )
 
     def _following(self, at: datetime) -> str:
@@ -247,7 +248,7 @@ class _Run:
         return True
 
     def _expose(self, candidate: Candidate) -> None:
-        line = candidate.line
+        line, self._exposed = candidate.line, candidate.block.id
         self._spend("exposure", candidate, line.exposure_s)
         self._now += timedelta(seconds=self._rig.readout_s(line.binning))
         self.taken[line.id] = self.taken.get(line.id, 0) + 1

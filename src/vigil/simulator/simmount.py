@@ -213,11 +213,10 @@ class SimMount:
         bench, state = self._bench, self._bench.state
         now = bench.clock.utcnow()
         self._stay(now)
-        away = float(separation_deg(state.ra_deg, state.dec_deg, ra_deg, dec_deg))
         part = bench.rig.mount
         assert part is not None
         state.hand_rates_deg_s = (0.0, 0.0)
-        seconds = away / part.slew_deg_s + part.settle_s
+        seconds = self._turn_deg(ra_deg, dec_deg, now) / part.slew_deg_s + part.settle_s
         state.motion = MountMotion(
             from_ra_deg=state.ra_deg,
             from_dec_deg=state.dec_deg,
@@ -231,6 +230,21 @@ class SimMount:
         await bench.clock.sleep(seconds)
         self._settle_motion(bench.clock.utcnow() + timedelta(milliseconds=1))
         bench.save()
+
+    def _turn_deg(self, ra_deg: float, dec_deg: float, now: datetime) -> float:
+        """How far the farther axis has to turn: a change of sides goes round by half a turn and over the
+        pole."""
+        state = self._bench.state
+        hour = abs(float(wrap_180(ra_deg - state.ra_deg)))
+        if self._side_at(ra_deg, dec_deg, now).value == state.pier_side:
+            return max(hour, abs(dec_deg - state.dec_deg))
+        return max(180 - hour, 180 - abs(dec_deg + state.dec_deg))
+
+    def _side_at(self, ra_deg: float, dec_deg: float, at: datetime) -> PierSide:
+        """The counterweight stays down: a target east of the meridian is looked at from the pier's west
+        side."""
+        seen = observe(ra_deg, dec_deg, from_datetimes(at), self._bench.rig.site.place())
+        return PierSide.WEST if seen.hour_angle_deg < 0 or not self._flips else PierSide.EAST
 
     def _settle_motion(self, now: datetime) -> None:
         """Take over the end of a motion whose time has come."""
@@ -251,9 +265,7 @@ class SimMount:
         away = float(
             separation_deg(motion.from_ra_deg, motion.from_dec_deg, motion.to_ra_deg, motion.to_dec_deg)
         )
-        seen = observe(state.ra_deg, state.dec_deg, from_datetimes(motion.ends), rig.site.place())
-        # the counterweight stays down: a target east of the meridian is looked at from the pier's west side
-        side = PierSide.WEST if seen.hour_angle_deg < 0 or not self._flips else PierSide.EAST
+        side = self._side_at(state.ra_deg, state.dec_deg, motion.ends)
         if self._bench.faults.active(FaultKind.STAYS, "mount", self._bench.minutes(motion.ends)):
             side = PierSide(state.pier_side)
         rng = generator(state.seed, "slew", state.next_count("slew"))

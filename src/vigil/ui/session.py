@@ -113,7 +113,7 @@ class Session(QObject):
         self._bridge = bridge
         self._heard_s = time.monotonic()
         self._forecast: tuple[Any, Forecast] | None = None
-        self._overheads = Overheads()
+        self._overheads: Overheads | None = None
         """By the rig's last night."""
         self._altitudes: dict[tuple[float, float], Floats] = {}
         self.sky: NightSky
@@ -343,7 +343,7 @@ class Session(QObject):
 
     def show_past_night(self, events: list[Event]) -> None:
         """A night from the ledger, when the keeper has none to tell of."""
-        self._overheads, self._forecast = overheads_of(events), None
+        self._overheads, self._forecast = overheads_of(events, self.rig), None
         if events and not self.record.state.night:
             self.record, self.past = NightRecord.of(events), True
             self.night_changed.emit()

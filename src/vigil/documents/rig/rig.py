@@ -28,6 +28,9 @@ from vigil.documents.rig.site import SitePart
 from vigil.documents.store import Document
 from vigil.optics.train import image_scale_arcsec_px
 
+_BARE_EXPOSURE_S = 4.0
+"""For focusing and solving where there are no filters to say it."""
+
 PART_OF_DEVICE = {
     "camera": "camera",
     "filter wheel": "wheel",
@@ -140,6 +143,16 @@ class Rig(Document):
     def readout_s(self, binning: int = 1) -> float:
         """From the shutter's closing to the frame; 0 without a camera."""
         return self.camera.download_of(binning) if self.camera else 0.0
+
+    def focus_exposure_s(self, through: str) -> float:
+        """For focusing through a filter; the usual one where there are no filters to say it."""
+        return self.wheel.filter(through).focus_exposure_s if self.wheel else _BARE_EXPOSURE_S
+
+    @property
+    def solve_exposure_s(self) -> float:
+        """For solving, through the filter for that."""
+        wheel = self.wheel
+        return wheel.filter(wheel.solve_through).solve_exposure_s if wheel else _BARE_EXPOSURE_S
 
     def field_px(self, binning: int = 1) -> tuple[int, int]:
         """(rows, columns) of a frame. Raises ValueError without a camera."""

@@ -4,7 +4,6 @@ from dataclasses import dataclass
 from typing import Any
 
 from vigil.engine.activities.moves import (
-    BARE_EXPOSURE_S,
     filter_to,
     focuser_to,
     frame_exposure,
@@ -69,10 +68,9 @@ class Focus(Activity):
 
     async def _sample(self, kit: Kit, position: int) -> Sample:
         await focuser_to(kit, position)
-        wheel, camera = kit.rig.wheel, kit.rig.camera
+        camera = kit.rig.camera
         assert camera is not None, "a night needs a camera"
-        exposure_s = wheel.filter(self.filter).focus_exposure_s if wheel else BARE_EXPOSURE_S
-        frame = await take(kit, frame_exposure(kit, exposure_s, "focusing"))
+        frame = await take(kit, frame_exposure(kit, kit.rig.focus_exposure_s(self.filter), "focusing"))
         figures = await kit.measurer.measure(frame.image, camera.full_scale_adu, is_mosaic(kit, frame))
         size = figures.hfr_px if figures.hfr_px > 0 else 0.0  # NaN where no star is fit to be measured
         sample = Sample(position, size, figures.hfr_sigma_px, figures.stars)

@@ -20,10 +20,6 @@ _WHEEL_TIMEOUT_S = 60.0
 _DOWNLOAD_MARGIN_S = 60.0
 
 
-BARE_EXPOSURE_S = 4.0
-"""For focusing and solving where there are no filters to say it."""
-
-
 async def slew_to(kit: Kit, ra_deg: float, dec_deg: float) -> str:
     """Send the mount to an ICRS direction, never by way of the sun. Returns the side of the pier that the
     tube is on then: by its word, else by where it must be with the counterweight down."""
@@ -36,7 +32,10 @@ async def slew_to(kit: Kit, ra_deg: float, dec_deg: float) -> str:
         raise ActivityFailed(
             f"the slew would pass {near:.0f}° from the sun, {SUN_CLEARANCE_DEG:.0f}° is the least allowed"
         )
-    away = float(separation_deg(*here, ra_deg, dec_deg))
+    # a change of sides turns the axes by half a turn, however near the place is
+    away = max(
+        float(separation_deg(*here, ra_deg, dec_deg)), 180.0 if kit.rig.mount.kind == "german" else 0.0
+    )
     limit_s = 2 * away / kit.rig.mount.slew_deg_s + kit.rig.mount.settle_s + _SLEW_MARGIN_S
     try:
         await mount.do("slew", limit_s, lambda m: m.slew(ra_deg, dec_deg), before_again=lambda m: m.stop())

@@ -4,7 +4,6 @@ from typing import Any
 
 from vigil.devices.protocols import Exposure
 from vigil.engine.activities.moves import (
-    BARE_EXPOSURE_S,
     filter_to,
     focuser_to,
     frame_exposure,
@@ -30,8 +29,7 @@ async def ready_to_solve(kit: Kit, focus_position: int | None) -> Exposure:
     wheel = kit.rig.wheel
     if wheel is not None:
         await filter_to(kit, wheel.solve_through)
-    exposure_s = wheel.filter(wheel.solve_through).solve_exposure_s if wheel else BARE_EXPOSURE_S
-    exposure = frame_exposure(kit, exposure_s, "solving")
+    exposure = frame_exposure(kit, kit.rig.solve_exposure_s, "solving")
     if focus_position is not None:
         await focuser_to(kit, focus_position)
     return exposure
