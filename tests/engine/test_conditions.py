@@ -4,11 +4,12 @@ from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
 import pytest
+from pydantic import ValidationError
 
 from campaigns.demo import demo_plan, demo_rig
 from vigil.devices.protocols import CameraState, FocuserState, HeatersState, MountState, PierSide, WheelState
 from vigil.documents.night import FocusRecord, LightFigures, NightState, PointingRecord
-from vigil.documents.plan import NightPlan, contradictions
+from vigil.documents.plan import Block, NightPlan, contradictions
 from vigil.engine.averaging import Averaged
 from vigil.engine.check import Check, Standing
 from vigil.engine.conditions import conditions_for
@@ -245,6 +246,7 @@ def test_what_brings_each_about() -> None:
     kinds = {c.name: type(c.activity(GOOD)).__name__ for c in conditions_for(RIG)}
     assert kinds == {
         "connected": "Connect",
+        "stars seen": "NoneType",
         "in its span": "NoneType",
         "room on disk": "NoneType",
         "camera cold": "Cool",
@@ -271,3 +273,34 @@ def test_a_block_may_have_a_set_point_of_its_own() -> None:
     uncooled = RIG.model_copy(update={"camera": RIG.camera.model_copy(update={"cooler": None})})
     assert not contradictions(warm, RIG)
     assert "no cooler" in contradictions(warm, uncooled)[0]
+
+
+def test_a_block_may_have_limits_of_its_own() -> None:
+    far = replace(GOOD.night.pointing, off_arcsec=150.0)
+    wandered = replace(GOOD, night=replace(GOOD.night, pointing=far))
+    assert not check("on target", wandered).met
+    for keep, met in ((3.0, True), (None, True), (2.0, False)):
+        own = Block.model_validate({**BLOCK.model_dump(), "limits": {"target_keep_arcmin": keep}})
+        view = replace(wandered, candidate=replace(GOOD.candidate, block=own))
+        assert check("on target", view).met is met, keep
+        assert own.orders_in(PLAN.orders).dither_px == PLAN.orders.dither_px
+
+
+@pytest.mark.parametrize(
+    ("limits", "said"),
+    [
+        ({"focus_every_min": -1}, "focus_every_min"),
+        ({"park_at_end": False}, "no limit 'park_at_end' of its own"),
+        ({"focus_evry_min": 60}, "there are angle_within_deg"),
+    ],
+)
+def test_wrong_limits_of_a_block_are_refused(limits: dict[str, object], said: str) -> None:
+    with pytest.raises(ValidationError, match=said):
+        Block.model_validate({**BLOCK.model_dump(), "limits": limits})
+
+
+def test_limits_that_are_off_are_not_looked_at() -> None:
+    off = {"focus_colder_by_c": None, "focus_every_min": None, "focus_grown_by_percent": None}
+    plan = PLAN.model_copy(update={"orders": PLAN.orders.model_copy(update=off)})
+    assert check("focus fresh", replace(GOOD, plan=plan)).gauges == ()
+    assert len(check("focus fresh", GOOD).gauges) == 3

@@ -19,6 +19,7 @@ class Known:
 KNOWN: tuple[Known, ...] = (
     Known("connected", (), "Every device answers; those that don't are connected.", False),
     Known("safe", (), "Weather and safety sensors say so, and their word is fresh.", False),
+    Known("stars seen", (), "The last frame has about as many stars as those before it."),
     Known("in its span", (), "Dark enough and high enough until the frame is read out.", False),
     Known("room on disk", (), "There is room for the frame.", False),
     Known("camera cold", ("connected",), "The camera is at its set-point; cooling goes on beside the rest."),

@@ -140,6 +140,10 @@ class NightState:
     hold: str | None = None
     held_by: str = ""
     """The condition that holds the night, by its name; empty where a person is waited for."""
+    went_on: datetime | None = None
+    """When the night last went on after a hold."""
+    looked: dict[str, Any] | None = None
+    """What the last look at the sky in a hold showed."""
     activities: dict[int, dict[str, Any]] = field(default_factory=dict)
     waiting: Event | None = None
     exposing: Event | None = None
@@ -229,6 +233,8 @@ def _activity_ended(state: NightState, event: Event) -> NightState:
         state = replace(state, pointing=PointingRecord(at=event.at, **pointing))
     if dither := values.get("dither"):
         state = replace(state, dither=DitherRecord(**dither), frames_since_dither=0)
+    if looked := values.get("looked"):
+        state = replace(state, looked=looked)
     if angle := values.get("angle"):
         state = replace(state, angle=AngleRecord(at=event.at, **angle))
     return state
@@ -326,11 +332,18 @@ def _asked(state: NightState, event: Event) -> NightState:
 
 def _held(state: NightState, event: Event) -> NightState:
     cause = str(event.values.get("condition", ""))
-    return replace(state, run=change(state.run, RunState.HELD), hold=event.reason, held_by=cause)
+    return replace(state, run=change(state.run, RunState.HELD), hold=event.reason, held_by=cause, looked=None)
 
 
 def _resumed(state: NightState, event: Event) -> NightState:
-    return replace(state, run=change(state.run, RunState.RUNNING), hold=None, held_by="")
+    return replace(
+        state,
+        run=change(state.run, RunState.RUNNING),
+        hold=None,
+        held_by="",
+        looked=None,
+        went_on=event.at,
+    )
 
 
 def _closing_started(state: NightState, event: Event) -> NightState:

@@ -151,6 +151,8 @@ class StandingOrders(Piece):
     turn_wait_min: Annotated[float, Field(gt=0)] = 10.0
     """How long a person is waited for who is to turn the camera."""
     turn_unanswered: Literal["go on as it is", "leave the target out", "hold"] = "go on as it is"
+    stars_at_least_percent: Annotated[float, Field(gt=0, le=100)] | None = 35.0
+    """Of a line's usual number of stars; fewer hold the night until there are more again."""
     when_unsafe: Literal["shelter", "stay"] = "shelter"
     """Under an unsafe sky: shut and park until it is safe again, or wait as everything stands."""
     park_at_end: bool = True

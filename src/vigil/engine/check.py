@@ -83,3 +83,7 @@ class Condition(ABC):
     def activity(self, view: "View") -> "Activity | None":
         """What brings it about; None when nothing of ours does."""
         return None
+
+    def look(self, view: "View") -> "Activity | None":
+        """What shows, in a hold that it caused, how it stands now; None where the devices' states do."""
+        return None

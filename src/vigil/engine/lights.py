@@ -151,9 +151,9 @@ class Lights:
             "focus": f"f{focuser.state.position}" if focuser and focuser.state else "",
             "number": f"{candidate.number:04d}",
         }
-        announced = {Path(frame["path"]) for frame in state.announced.values()}
+        announced = {frame["path"] for frame in state.announced.values()}
         path = frame_path(
-            self._frames_folder, kit.rig.frames.pattern, values, lambda p: p in announced or p.exists()
+            self._frames_folder, kit.rig.frames.pattern, values, lambda p: str(p) in announced or p.exists()
         )
         return {
             "frame_id": f"{state.night}-{serial:04d}",

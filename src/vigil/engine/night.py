@@ -16,16 +16,15 @@ from vigil.documents.night import NotAllowed, RunState
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.documents.store import dump
-from vigil.engine.activities.connect import Connect
-from vigil.engine.activities.shelter import Shelter
 from vigil.engine.activity import Activity, Tools
 from vigil.engine.arbiter import Arbiter
 from vigil.engine.carrying import Carrier
-from vigil.engine.check import Check, Condition
+from vigil.engine.check import Condition
 from vigil.engine.closing import close
 from vigil.engine.conditions.safe import Safe
 from vigil.engine.ending import to_the_end
 from vigil.engine.hand.frames import write_trial
+from vigil.engine.holding import GoOn, Holding, Rest
 from vigil.engine.lights import Lights
 from vigil.engine.measuring import Measurer
 from vigil.engine.outlook import STARS_BELOW_SUN_DEG, Outlook
@@ -42,8 +41,6 @@ from vigil.runtime.workshop import Workshop
 log = logging.getLogger(__name__)
 
 _SLOW_LOOK = timedelta(seconds=5)
-# a hold whose cause has gone ends after so long without it
-_HOLD_LOOK, _DWELL = timedelta(seconds=30), timedelta(minutes=5)
 _EXPOSURE = "exposure"
 
 
@@ -141,7 +138,7 @@ class Night:
         self._hold_wanted: str | None = None
         self._end_wanted: str | None = None
         self._hold_condition = ""
-        self._calm_since: datetime | None = None
+        self._holding = Holding(self.outlook, recorder)
 
     def _tools(self, equipment: Equipment) -> Tools:
         folder = equipment.frames_folder / "beside"
@@ -191,7 +188,6 @@ class Night:
         self._wake.set()
 
     async def _go_on(self, why: str) -> None:
-        self._calm_since = None
         self._failures.clear()
         self._since_exposure.clear()
         await self._recorder.record(Kind.RESUMED, {}, why)
@@ -303,11 +299,11 @@ class Night:
             self._end_wanted = choice.because
         elif state.run is RunState.HELD:
             self.doing.now("holding", state.hold or "")
-            if not await self._takes_shelter(now):
-                await self._hold_on(choice, now)
+            await self._hold_on(choice, now)
         elif self._hold_wanted is not None:
             reason, cause = self._hold_wanted, self._hold_condition
             self._hold_wanted, self._hold_condition = None, ""
+            self._holding.began(now)
             await self._recorder.record(Kind.HELD, {"condition": cause} if cause else {}, reason)
         elif isinstance(choice, Wait):
             unsafe = self.outlook.unsafe(now) if self.outlook.unsheltered() else None
@@ -319,49 +315,20 @@ class Night:
             await self._towards(choice, now)
 
     async def _hold_on(self, choice: Candidate | Wait, now: datetime) -> None:
-        """Until a person says so; or, where a condition held the night, until it has been met for a while."""
-        cause = self._recorder.state.held_by
-        if not cause:
-            await self._rest(max(self.outlook.last_closing(now), now + timedelta(minutes=1)))
-            return
-        check = self._cause_now(cause, choice, now)
-        self._calm_since = (self._calm_since or now) if check is not None and check.met else None
-        if check is not None and self._calm_since is not None and now - self._calm_since >= _DWELL:
-            minutes = (now - self._calm_since).total_seconds() / 60
-            await self._go_on(f"{cause} again for {minutes:.0f} min: {check.words}")
-            return
-        await self._rest(now + _HOLD_LOOK)
-
-    def _cause_now(self, cause: str, choice: Candidate | Wait, now: datetime) -> Check | None:
-        """How the condition that holds the night stands; None while nothing can be said."""
-        if cause == Safe.name:
-            return self.outlook.safety(now)
-        if not isinstance(choice, Candidate):
-            return None
-        condition = next((c for c in self.outlook.conditions(choice.block) if c.name == cause), None)
-        if condition is None:
-            return None
-        return condition.check(self.outlook.view(choice, now), *self.outlook.exposure_times(choice, now))
-
-    async def _takes_shelter(self, now: datetime) -> bool:
-        """Under an unsafe sky shut and park, and bring sensors back that were lost, whatever the hold is for;
-        True while something of that was to be done."""
-        unsafe = self.outlook.unsafe(now) if self.plan.orders.when_unsafe == "shelter" else None
-        if unsafe is None:
-            return False
-        opened, lost = self.outlook.unsheltered(), self.outlook.lost_sensors()
-        if not opened and not lost:
-            return False
-        # shut first: a sensor that can't be reached must not keep the roof open
-        activity: Activity = Shelter() if opened else Connect()
-        why = "; ".join([unsafe, *(opened or lost)])
-        problem = await self._under_way(self._carrier.carry_out(activity, "sheltered", why, quietly=False))
-        if problem is not None and self._end_wanted is None:
-            _, pause_s = self._count_failure("sheltered", activity.KIND)
-            await self._wait(
-                self._clock.utcnow() + timedelta(seconds=pause_s), problem, lost_to=activity.KIND
-            )
-        return True
+        """One step of a hold."""
+        following = self._holding.next(choice, self.plan.orders, now)
+        if isinstance(following, GoOn):
+            await self._go_on(following.why)
+        elif isinstance(following, Rest):
+            await self._rest(following.until)
+        else:
+            activity, urgent = following.activity, following.urgent
+            work = self._carrier.carry_out(activity, following.condition, following.why, quietly=not urgent)
+            problem = await self._under_way(work)
+            if problem is not None and urgent and self._end_wanted is None:
+                _, pause_s = self._count_failure(following.condition, activity.KIND)
+                again = self._clock.utcnow() + timedelta(seconds=pause_s)
+                await self._wait(again, problem, lost_to=activity.KIND)
 
     async def _take_changes(self) -> None:
         """A changed rig or plan comes into force between two decisions: nothing under way sees half of it."""

@@ -70,9 +70,18 @@ class Outlook:
         """Those of a block's exposures, and its steps, in the plan's order."""
         return conditions_for(self._rig, self._plan, block)
 
+    def condition(self, name: str, block: Block) -> Condition | None:
+        """The one of a name; None where the rig or the plan has none of it."""
+        return next((c for c in self.conditions(block) if c.name == name), None)
+
     def choice(self, now: datetime, lead: timedelta | None = None) -> Candidate | Wait | Finished:
         """What to expose next; by default with the lead that the unmet conditions need."""
-        lead = self.lead(now) if lead is None else lead
+        soon = self._choose(now, lead or timedelta(0))
+        if lead is not None or not isinstance(soon, Wait):
+            return soon
+        return self._choose(now, self.lead(now))
+
+    def _choose(self, now: datetime, lead: timedelta) -> Candidate | Wait | Finished:
         state = self._recorder.state
         return choose(
             self._plan, self._spans, self._taken, state.given_up, now, lead, state.first, state.block

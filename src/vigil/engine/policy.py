@@ -43,6 +43,7 @@ POLICIES: dict[str, Policy] = {
     "turn by hand": Policy(1, (), GiveUp.WAIVE, later_s=3600.0),
     "centre": Policy(3, (30.0, 120.0), GiveUp.PAUSE),
     "shelter": Policy(3, (5.0, 15.0), GiveUp.PAUSE, later_s=60.0),
+    "look": Policy(1, (), GiveUp.PAUSE),
     "ask": Policy(1, (), GiveUp.HOLD),
     "wait": Policy(1, (), GiveUp.WAIVE),
     "program": Policy(1, (), GiveUp.HOLD),

@@ -13,7 +13,7 @@ from vigil.files.names import evening_date
 from vigil.ledger.ledger import Ledger
 
 # nothing is at stake: a look every second is most of what a rehearsal would cost
-_LOOK_EVERY_S = 5.0
+_LOOK_EVERY_S = 10.0
 
 
 @dataclass(frozen=True, slots=True)

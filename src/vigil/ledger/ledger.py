@@ -1,4 +1,4 @@
-"""The ledger for asyncio: the database in a thread of its own, since a commit may take long."""
+"""The ledger for asyncio: a database on disk in a thread of its own, since a commit may take long."""
 
 import asyncio
 from collections.abc import Callable
@@ -13,15 +13,18 @@ T = TypeVar("T")
 
 
 class Ledger:
-    """Awaitable access; calls are carried out in the order they are made."""
+    """Awaitable access; calls are carried out in the order they are made. One in memory, as rehearsals have
+    it, waits for nothing and needs no thread."""
 
     def __init__(self, path: Path | None = None) -> None:
         if path is not None:
             path.parent.mkdir(parents=True, exist_ok=True)
         self._store = LedgerStore(path)
-        self._thread = ThreadPoolExecutor(1, thread_name_prefix="ledger")
+        self._thread = ThreadPoolExecutor(1, thread_name_prefix="ledger") if path is not None else None
 
     async def _do(self, call: Callable[..., T], *args: Any) -> T:
+        if self._thread is None:
+            return call(*args)
         return await asyncio.get_running_loop().run_in_executor(self._thread, call, *args)
 
     async def add(self, event: Event) -> Event:
@@ -41,5 +44,6 @@ class Ledger:
         return await self._do(self._store.frames, night)
 
     def close(self) -> None:
-        self._thread.shutdown(wait=True)
+        if self._thread is not None:
+            self._thread.shutdown(wait=True)
         self._store.close()

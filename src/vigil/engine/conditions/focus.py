@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from datetime import datetime
+from functools import lru_cache
 from statistics import median
 
 from scipy.stats import theilslopes
@@ -90,7 +91,13 @@ def grown_percent(sizes: Sequence[float]) -> float:
     if len(sizes) < _FEWEST:
         return 0.0
     before = min(sizes[0], median(sizes[:_FEWEST]))
-    last = sizes[-_TREND_FRAMES:]
-    line = theilslopes(last)
-    now = min(line.intercept + line.slope * (len(last) - 1), median(last[-_FEWEST:]))
-    return max(0.0, 100 * (float(now) / before - 1))
+    last = tuple(sizes[-_TREND_FRAMES:])
+    now = min(_end_of_trend(last), median(last[-_FEWEST:]))
+    return max(0.0, 100 * (now / before - 1))
+
+
+@lru_cache(maxsize=64)
+def _end_of_trend(sizes: tuple[float, ...]) -> float:
+    """Asked for again and again between two frames."""
+    line = theilslopes(sizes)
+    return float(line.intercept + line.slope * (len(sizes) - 1))

@@ -14,6 +14,7 @@ from vigil.simulator.chance import normal_of
 Floats = NDArray[np.float64]
 _STRETCH = 64
 _MEMORIES = 9.0
+_FORGETS, _LONG_STREAMS = 100.0, 5000
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,7 +44,13 @@ class Wanderer:
         return _value(self, math.floor(seconds / self.step_s))
 
     def mean(self, from_s: float, to_s: float) -> float:
-        return float(self.series(from_s, to_s).mean())
+        """Over a time; of one much longer than the memory only its spread is left, not its way."""
+        over_s = to_s - from_s
+        if over_s < _FORGETS * self.memory_s:
+            return float(self.series(from_s, to_s).mean())
+        number = np.array([round(1000 * from_s), round(1000 * to_s)])
+        drawn = normal_of(number, self.seed, self.stream + _LONG_STREAMS)
+        return float(drawn.sum() / np.sqrt(2) * np.sqrt(variance_of_mean(self.memory_s, over_s)))
 
 
 def _value(wanderer: Wanderer, number: int) -> float:
