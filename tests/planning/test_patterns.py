@@ -7,7 +7,8 @@ import pytest
 from campaigns.demo import demo_rig, short_plan
 from campaigns.rigs import example
 from vigil.cli import main
-from vigil.documents.pattern import Pattern, Patterns, PatternsError
+from vigil.documents.namedfiles import NotThere
+from vigil.documents.pattern import Pattern, Patterns
 from vigil.documents.plan import NightPlan, StandingOrders, Target
 from vigil.documents.steps import Ask, MustHold, RunProgram, TestExposure
 from vigil.documents.store import load, save
@@ -74,7 +75,7 @@ def test_patterns_are_files(tmp_path: Path) -> None:
     (kept.parent / "torn.json").write_text(kept.read_text()[:90])
     assert "not valid JSON" in patterns.broken()[0] and len(patterns.all()) == 1
     patterns.remove("a winter night")
-    with pytest.raises(PatternsError, match="no pattern is called 'x'; there are none"):
+    with pytest.raises(NotThere, match="no pattern is called 'x'; there are none"):
         patterns.named("x")
     with pytest.raises(ValueError, match="a pattern of lines has one block, not 2"):
         Pattern(name="x", of="lines", blocks=whole().blocks * 2)

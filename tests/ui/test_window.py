@@ -312,7 +312,7 @@ def test_one_key_goes_from_part_to_part(stage: Stage) -> None:
     stage.press(Qt.Key.Key_F6)
     assert night.start.hasFocus()
     stage.press(Qt.Key.Key_F6)
-    assert night.text.dither.hasFocus()  # where one types
+    assert night.title.hasFocus()  # where one types
     stage.press(Qt.Key.Key_F6)
     assert stage.window.status.red.hasFocus()  # nothing can be held now
     stage.press(Qt.Key.Key_F6)

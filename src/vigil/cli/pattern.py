@@ -9,7 +9,8 @@ from pathlib import Path
 from vigil.cli import NOT_ALL, OK, PATTERN_ACTIONS, BadInput
 from vigil.cli.files import EXAMPLE_RIGS, load_document, rig_path
 from vigil.cli.frame import target_wanted
-from vigil.documents.pattern import Pattern, Patterns, PatternsError
+from vigil.documents.namedfiles import NotThere
+from vigil.documents.pattern import Pattern, Patterns
 from vigil.documents.plan import NightPlan, Target
 from vigil.documents.rig import Rig
 from vigil.documents.store import save
@@ -26,7 +27,7 @@ def run(args: argparse.Namespace) -> int:
     patterns = Patterns(patterns_folder())
     try:
         return _ACTIONS[args.action](args, patterns)
-    except PatternsError as problem:
+    except NotThere as problem:
         raise BadInput(str(problem)) from None
 
 

@@ -37,7 +37,7 @@ def run(args: argparse.Namespace) -> int:
         raise BadInput("; ".join(wrong))
     if args.seeds is not None and not 1 <= args.seeds <= 200:
         raise BadInput(f"--seeds {args.seeds}: 1 to 200 rehearsals")
-    scenario = scenario_wanted(args.scenario)
+    scenario = scenario_wanted(args.scenario or plan.rehearse_under)
     seed = seed_of(rig, args.seed, scenario)
     starts_at = _starts_at(args.date, rig)
     folder = data_folder(rig.id) / "frames"

@@ -1,60 +1,119 @@
 """The conditions that plans may name, to put them in another order or switch them off."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
+from vigil.documents.rig import Rig
 from vigil.documents.steps import MustHold
 
 
 @dataclass(frozen=True, slots=True)
 class Known:
-    """`after` are those that what brings it about relies on; `explained` is a sentence for people."""
+    """`after` are those that what brings it about relies on; `explained` says what it means, `by` how it is
+    brought about, for people; `orders` are the standing orders with its limits, `devices` what it needs."""
 
     name: str
     after: tuple[str, ...]
     explained: str
+    by: str
+    devices: tuple[str, ...] = ()
+    orders: tuple[str, ...] = ()
     may_be_off: bool = True
+    wanted: Callable[[Rig], bool] = lambda rig: True
+    """Whether a rig's parts make sense of it."""
+
+
+def _flips(rig: Rig) -> bool:
+    return rig.mount is not None and rig.mount.kind == "german" and rig.mount.flip is not None
 
 
 KNOWN: tuple[Known, ...] = (
-    Known("connected", (), "Every device answers; those that don't are connected.", False),
-    Known("safe", (), "Weather and safety sensors say so, and their word is fresh.", False),
-    Known("stars seen", (), "The last frame has about as many stars as those before it."),
-    Known("in its span", (), "Dark enough and high enough until the frame is read out.", False),
-    Known("room on disk", (), "There is room for the frame.", False),
-    Known("camera cold", ("connected",), "The camera is at its set-point; cooling goes on beside the rest."),
-    Known("roof open", ("connected", "safe"), "The roof is open."),
-    Known("heaters", ("connected",), "The dew heaters are at the rig's levels."),
-    Known("cover open", ("connected",), "The cover is open."),
     Known(
-        "pier side", ("connected", "roof open"), "On the right side of the pier for the whole frame.", False
+        "connected", (), "Every device answers.", "connecting those that don't, up to three times",
+        may_be_off=False,
     ),
     Known(
-        "tracking", ("connected", "roof open", "pier side"), "The mount is awake and follows the sky.", False
+        "safe", (), "Weather and safety sensors say so, and their word is fresh.",
+        "holding; cover and roof shut and the mount parked meanwhile, where that is ordered",
+        ("weather station", "safety sensor"), ("when_unsafe",), may_be_off=False,
+        wanted=lambda rig: rig.weather is not None or rig.safety is not None,
     ),
-    Known("pointed", ("tracking",), "The mount says that it points there.", False),
     Known(
-        "focus fresh",
-        ("pointed", "cover open"),
+        "stars seen", (), "The last frame has about as many stars as those before it.",
+        "holding, with a look at the sky every five minutes", ("camera",), ("stars_at_least_percent",),
+    ),
+    Known(
+        "in its span", (), "Dark enough and high enough until the frame is read out.",
+        "waiting, or another block", may_be_off=False,
+    ),
+    Known("room on disk", (), "There is room for the frame.", "holding until there is", may_be_off=False),
+    Known(
+        "camera cold", ("connected",), "The camera is at its set-point.", "cooling, beside the rest",
+        ("camera",), ("camera_within_c",),
+        wanted=lambda rig: rig.camera is not None and rig.camera.cooler is not None,
+    ),
+    Known(
+        "roof open", ("connected", "safe"), "The roof is open.", "opening it", ("roof",),
+        wanted=lambda rig: rig.roof is not None,
+    ),
+    Known(
+        "heaters", ("connected",), "The dew heaters are at the rig's levels.", "setting them", ("heaters",),
+        wanted=lambda rig: rig.heaters is not None,
+    ),
+    Known(
+        "cover open", ("connected",), "The cover is open.", "opening it", ("cover",),
+        wanted=lambda rig: rig.cover is not None,
+    ),
+    Known(
+        "pier side", ("connected", "roof open"), "On the right side of the pier for the whole frame.",
+        "the flip: waiting for its window, slewing again, a solved frame to confirm", ("mount",),
+        ("centre_after_flip", "focus_after_flip"), may_be_off=False, wanted=_flips,
+    ),
+    Known(
+        "tracking", ("connected", "roof open", "pier side"), "The mount is awake and follows the sky.",
+        "unparking it", ("mount",), may_be_off=False,
+    ),
+    Known(
+        "pointed", ("tracking",), "The mount says that it points there.", "slewing", ("mount",),
+        may_be_off=False,
+    ),
+    Known(
+        "focus fresh", ("pointed", "cover open"),
         "Focused lately, at about this temperature, and stars still small.",
+        "a V-curve through the rig's filter for focusing", ("focuser", "camera", "filter wheel"),
+        (
+            "focus_colder_by_c", "focus_averaged_min", "focus_every_min", "focus_every_frames",
+            "focus_grown_by_percent", "focus_at_new_target", "focus_at_filter_change",
+        ),
+        wanted=lambda rig: rig.focuser is not None,
     ),
-    Known("camera angle", ("pointed", "focus fresh"), "The camera is turned as the target wants it."),
     Known(
-        "on target", ("pointed", "focus fresh", "camera angle"), "A solved frame says so, to a few pixels."
+        "camera angle", ("pointed", "focus fresh"), "The camera is turned as the target wants it.",
+        "the rotator, or a person who is told how far and which way", ("rotator", "camera"),
+        ("angle_within_deg", "turn_wait_min", "turn_unanswered"),
     ),
-    Known("dithered", ("on target",), "Moved a little every so many frames."),
     Known(
-        "filter",
-        ("on target", "focus fresh", "dithered"),
-        "The line's filter is in the beam, the focuser moved by its offset.",
-        False,
+        "on target", ("pointed", "focus fresh", "camera angle"), "A solved frame says so, to a few pixels.",
+        "frames solved, and the mount moved by what is missing", ("mount", "camera"),
+        ("target_reach_px", "target_keep_arcmin"),
     ),
-)
+    Known(
+        "dithered", ("on target",), "Moved a little every so many frames.",
+        "a small slew, in pixels of the main camera", ("mount",),
+        ("dither_every_frames", "dither_once_a_round", "dither_px"),
+    ),
+    Known(
+        "filter", ("on target", "focus fresh", "dithered"), "The line's filter is in the beam.",
+        "turning the wheel, and moving the focuser by the filter's offset", ("filter wheel", "focuser"),
+        may_be_off=False,
+        wanted=lambda rig: rig.focuser is not None or "filter wheel" in rig.device_names,
+    ),
+)  # fmt: skip
 
 
-def explained(name: str) -> str:
-    """What a condition means; empty for one that plans can't name."""
-    return next((known.explained for known in KNOWN if known.name == name), "")
+def known(name: str) -> Known | None:
+    """The condition of a name; None for one that plans can't name."""
+    return next((entry for entry in KNOWN if entry.name == name), None)
 
 
 def wrong_order(named: Sequence[MustHold]) -> list[str]:

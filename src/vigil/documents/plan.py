@@ -8,6 +8,7 @@ from pydantic import Field, ValidationError, field_validator, model_validator
 from vigil.documents.conditions import wrong_order
 from vigil.documents.piece import Piece
 from vigil.documents.rig import Rig
+from vigil.documents.rig.part import Shown
 from vigil.documents.steps import ClosingStep, MustHold, OpeningItem, Step, TestExposure
 from vigil.documents.store import Document, explain
 from vigil.files.deepsky import UnknownObject, find_object
@@ -124,39 +125,59 @@ def of_wanted(line: ExposureLine, number: int) -> str:
 class StandingOrders(Piece):
     """Limits that hold all night; a limit that is None is off."""
 
-    camera_within_c: Annotated[float, Field(gt=0)] = 0.5
-    focus_colder_by_c: Annotated[float, Field(gt=0)] | None = 1.2
-    focus_every_min: Annotated[float, Field(gt=0)] | None = 90.0
-    focus_grown_by_percent: Annotated[float, Field(gt=0)] | None = 15.0
-    focus_averaged_min: Annotated[float, Field(ge=0, le=60)] = 5.0
-    """Over how long the temperature is averaged, so that gusts don't count."""
-    focus_every_frames: Annotated[int, Field(ge=1)] | None = None
-    focus_at_new_target: bool = False
-    focus_at_filter_change: bool = False
-    """Refocus through each filter; else a change moves the focuser by its offset."""
-    focus_after_flip: bool = False
-    """Refocus when the mount has changed sides."""
-    target_reach_px: Annotated[float, Field(ge=1)] = 4.0
-    target_keep_arcmin: Annotated[float, Field(gt=0)] | None = 2.0
-    centre_after_flip: bool = True
-    """Centre when the mount has changed sides; else where it comes to stand is good enough within the keep
-    limit."""
-    dither_every_frames: Annotated[int, Field(ge=1)] | None = None
-    dither_once_a_round: bool = False
-    """In blocks whose lines are taken in turn: once a round, in place of every so many frames."""
-    dither_px: Annotated[float, Field(gt=0, le=200)] = 8.0
-    """Farthest from the target, pixels of the main camera."""
-    angle_within_deg: Annotated[float, Field(gt=0, le=45)] = 1.5
-    """How far the camera may be turned from a target's position angle; half a turn is the same."""
-    turn_wait_min: Annotated[float, Field(gt=0)] = 10.0
-    """How long a person is waited for who is to turn the camera."""
-    turn_unanswered: Literal["go on as it is", "leave the target out", "hold"] = "go on as it is"
-    stars_at_least_percent: Annotated[float, Field(gt=0, le=100)] | None = 35.0
-    """Of a line's usual number of stars; fewer hold the night until there are more again."""
-    when_unsafe: Literal["shelter", "stay"] = "shelter"
-    """Under an unsafe sky: shut and park until it is safe again, or wait as everything stands."""
-    park_at_end: bool = True
-    warm_at_end: bool = True
+    camera_within_c: Annotated[float, Field(gt=0), Shown("within", "°C")] = 0.5
+    focus_colder_by_c: Annotated[Annotated[float, Field(gt=0)] | None, Shown("colder, warmer by", "°C")] = 1.2
+    focus_every_min: Annotated[Annotated[float, Field(gt=0)] | None, Shown("every", "min")] = 90.0
+    focus_grown_by_percent: Annotated[Annotated[float, Field(gt=0)] | None, Shown("stars grown by", "%")] = (
+        15.0
+    )
+    focus_every_frames: Annotated[Annotated[int, Field(ge=1)] | None, Shown("every", "frames")] = None
+    focus_averaged_min: Annotated[
+        float,
+        Field(ge=0, le=60),
+        Shown("averaged over", "min", help="the temperature, so that gusts don't count"),
+    ] = 5.0
+    focus_at_new_target: Annotated[bool, Shown("anew on a new target")] = False
+    focus_at_filter_change: Annotated[
+        bool, Shown("anew through each filter", help="else a change moves the focuser by its offset")
+    ] = False
+    focus_after_flip: Annotated[bool, Shown("focused anew after a flip")] = False
+    target_reach_px: Annotated[float, Field(ge=1), Shown("centred to", "px")] = 4.0
+    target_keep_arcmin: Annotated[Annotated[float, Field(gt=0)] | None, Shown("wandered by", "′")] = 2.0
+    centre_after_flip: Annotated[
+        bool,
+        Shown(
+            "centred anew after a flip",
+            help="else where it comes to stand is good enough, while it has not wandered too far",
+        ),
+    ] = True
+    dither_every_frames: Annotated[Annotated[int, Field(ge=1)] | None, Shown("every", "frames")] = None
+    dither_once_a_round: Annotated[
+        bool,
+        Shown("once a round", help="in blocks whose lines are in turn, in place of every so many frames"),
+    ] = False
+    dither_px: Annotated[
+        float, Field(gt=0, le=200), Shown("by at most", "px", help="pixels of the main camera")
+    ] = 8.0
+    angle_within_deg: Annotated[
+        float, Field(gt=0, le=45), Shown("turned by", "°", help="half a turn is the same")
+    ] = 1.5
+    turn_wait_min: Annotated[
+        float, Field(gt=0), Shown("waits for you", "min", help="where the camera is turned by hand")
+    ] = 10.0
+    turn_unanswered: Annotated[
+        Literal["go on as it is", "leave the target out", "hold"], Shown("without an answer")
+    ] = "go on as it is"
+    stars_at_least_percent: Annotated[
+        Annotated[float, Field(gt=0, le=100)] | None,
+        Shown("at least", "%", help="of the usual number; fewer hold the night until there are more again"),
+    ] = 35.0
+    when_unsafe: Annotated[
+        Literal["shelter", "stay"],
+        Shown("then", help="shut and park until it is safe again, or wait as everything stands"),
+    ] = "shelter"
+    park_at_end: Annotated[bool, Shown("park the mount")] = True
+    warm_at_end: Annotated[bool, Shown("warm the camera up")] = True
 
     def dither_every(self, block: "Block") -> int | None:
         """After how many of a block's frames the next dither is due; None when it is off."""
@@ -167,6 +188,12 @@ class StandingOrders(Piece):
 
 WHOLE_NIGHT = frozenset({"focus_averaged_min", "when_unsafe", "park_at_end", "warm_at_end"})
 """Standing orders that no block can have limits of its own for."""
+
+
+def order_shown(name: str) -> Shown:
+    """How people call a standing order, and its unit. Raises KeyError for one that there isn't."""
+    told = StandingOrders.model_fields[name].metadata
+    return next(piece for piece in told if isinstance(piece, Shown))
 
 
 class Block(Piece):
@@ -220,12 +247,14 @@ class NightPlan(Document):
     KIND: ClassVar[str] = "night plan"
     SCHEMA: ClassVar[int] = 1
 
-    name: str
+    name: Annotated[str, Field(min_length=1)]
     blocks: list[Block]
     orders: StandingOrders = StandingOrders()
     opening: list[OpeningItem] = []  # noqa: RUF012
     """Steps done once, and conditions in an order of one's own or switched off; conditions that aren't named
     follow in the usual order."""
+    rehearse_under: str = ""
+    """The scenario that the plan is rehearsed under, by its name or file; empty: the rig's ordinary night."""
     closing: list[ClosingStep] = []  # noqa: RUF012
     """Done once the mount is parked and all is shut, before the devices are let go."""
 

@@ -6,6 +6,7 @@ from datetime import datetime
 from enum import StrEnum
 from typing import TYPE_CHECKING, Any, ClassVar
 
+from vigil.documents.conditions import known
 from vigil.documents.rig import Rig
 
 if TYPE_CHECKING:
@@ -69,8 +70,10 @@ class Condition(ABC):
 
     @classmethod
     def wanted(cls, rig: Rig) -> bool:
-        """Whether the rig's parts make sense of it."""
-        return True
+        """Whether the rig's parts make sense of it; of those that plans may name documents.conditions has
+        it."""
+        entry = known(cls.name)
+        return entry is None or entry.wanted(rig)
 
     @abstractmethod
     def check(self, view: "View", start: datetime, end: datetime) -> Check:

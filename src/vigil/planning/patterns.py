@@ -43,7 +43,7 @@ def put_into(
         return _lines_into(plan, fitting, block_id, said), said
     blocks = list(plan.blocks)
     for block in fitting.blocks:
-        blocks.append(_with_own_ids(block, plan.model_copy(update={"blocks": blocks})))
+        blocks.append(with_own_ids(block, plan.model_copy(update={"blocks": blocks})))
     merged = {
         "blocks": blocks,
         "opening": _merged(plan.opening, pattern.opening, plan),
@@ -67,13 +67,13 @@ def _lines_into(plan: NightPlan, fitting: NightPlan, block_id: str, said: list[s
         raise ValueError(f"lines go to a block, or to a new target: no block {block_id!r}; there are {known}")
     if not fitting.blocks:
         return plan
-    lines = _with_own_ids(fitting.blocks[0].model_copy(update={"id": there.id}), plan, there.id).lines
+    lines = with_own_ids(fitting.blocks[0].model_copy(update={"id": there.id}), plan, there.id).lines
     changed = there.model_copy(update={"lines": [*there.lines, *lines]})
     blocks = [changed if block.id == there.id else block for block in plan.blocks]
     return plan.model_copy(update={"blocks": blocks})
 
 
-def _with_own_ids(block: Block, plan: NightPlan, block_id: str = "") -> Block:
+def with_own_ids(block: Block, plan: NightPlan, block_id: str = "") -> Block:
     """Frames count by ids: they are never another plan's."""
     own = block_id or unused(stem_of(block.target.name), {b.id for b in plan.blocks})
     lines_taken = {line.id for b in plan.blocks for line in b.lines}

@@ -3,10 +3,12 @@
 from datetime import datetime
 from zoneinfo import ZoneInfo
 
-from vigil.documents.plan import Block, ExposureLine, NightPlan, Span, StandingOrders, SunMoment
+from vigil.documents.conditions import KNOWN
+from vigil.documents.plan import Block, ExposureLine, NightPlan, Span, StandingOrders, SunMoment, order_shown
 from vigil.documents.rig import Rig
 from vigil.documents.steps import MustHold, Step
 from vigil.planning.forecast import Forecast
+from vigil.planning.openingorder import in_order
 
 MINUS, TIMES = "−", "×"
 
@@ -27,6 +29,8 @@ def plan_text(plan: NightPlan, rig: Rig, ahead: Forecast | None = None, markdown
             lines.append(f"{item}camera at {block.target.position_angle_deg:.1f}°")
         if block.set_point_c is not None:
             lines.append(f"{item}camera at {_signed(block.set_point_c)} °C")
+        if block.limits:
+            lines.append(f"{item}of its own: {own_limits_words(block, plan.orders)}")
         lines += [f"{item}{_step(step)}" for step in block.steps]
         if len(block.lines) > 1:
             lines.append(f"{item}lines {block.order}")
@@ -48,8 +52,36 @@ def _step(step: Step) -> str:
     return f"{step.words} (switched off)" if step.off else step.words
 
 
-def focus_words(orders: StandingOrders) -> str:
-    """When focus counts as fresh."""
+def limits_words(name: str, orders: StandingOrders, rig: Rig) -> str:
+    """A condition's limits by the standing orders; empty for one without any."""
+    told: list[str] = []
+    camera = rig.camera
+    if name == "camera cold" and camera is not None and camera.cooler is not None:
+        told.append(f"{_signed(camera.cooler.set_point_c)} °C ± {orders.camera_within_c:g}")
+    elif name == "focus fresh":
+        told = _focus_limits(orders)
+    elif name == "on target":
+        keep = orders.target_keep_arcmin
+        told.append(f"within {orders.target_reach_px:g} px")
+        told.append(f"wandered by under {keep:g}′" if keep is not None else "however far it wanders then")
+    elif name == "dithered":
+        told += [f"every {orders.dither_every_frames} frames"] if orders.dither_every_frames else []
+        told += ["once a round where lines are in turn"] if orders.dither_once_a_round else []
+        told = [*told, f"by {orders.dither_px:g} px at most"] if told else ["off"]
+    elif name == "camera angle":
+        told.append(f"within {orders.angle_within_deg:g}°")
+    elif name == "stars seen":
+        least = orders.stars_at_least_percent
+        told.append("off" if least is None else f"at least {least:g} % of the usual")
+    elif name == "safe":
+        told.append("else shut and parked" if orders.when_unsafe == "shelter" else "else all stays as it is")
+    elif name == "pier side":
+        told += ["focus anew after a flip"] if orders.focus_after_flip else []
+        told += [] if orders.centre_after_flip else ["not centred anew after a flip"]
+    return ", ".join(told)
+
+
+def _focus_limits(orders: StandingOrders) -> list[str]:
     told = []
     if orders.focus_colder_by_c is not None:
         told.append(f"colder or warmer by under {orders.focus_colder_by_c:g} °C")
@@ -57,33 +89,41 @@ def focus_words(orders: StandingOrders) -> str:
     if orders.focus_grown_by_percent is not None:
         told.append(f"stars grown by under {orders.focus_grown_by_percent:g} %")
     told += [f"every {orders.focus_every_frames} frames"] if orders.focus_every_frames is not None else []
-    told += ["anew after a flip"] if orders.focus_after_flip else []
     told += ["anew on a new target"] if orders.focus_at_new_target else []
     told += ["anew through each filter"] if orders.focus_at_filter_change else []
-    return f"focus fresh: {', '.join(told) or 'once'}"
+    return told or ["once"]
 
 
 def orders_words(plan: NightPlan, rig: Rig) -> list[str]:
-    """What must hold before each exposure, with its limits."""
-    orders, camera = plan.orders, rig.camera
+    """What must hold before each exposure that has a limit, in the plan's order."""
+    wanted = {known.name for known in KNOWN if known.wanted(rig)}
     told = []
-    if camera is not None and camera.cooler is not None:
-        told.append(f"camera at {_signed(camera.cooler.set_point_c)} °C ± {orders.camera_within_c:g}")
-    told.append(
-        "mount tracking, on the right side of the pier" if rig.mount and rig.mount.flip else "mount tracking"
-    )
-    if rig.focuser is not None:
-        told.append(focus_words(orders))
-    keep = orders.target_keep_arcmin
-    wandered = f"; wandered by under {keep:g}′" if keep is not None else ", however far it wanders then"
-    told.append(f"on target within {orders.target_reach_px:g} px{wandered}")
-    if not orders.centre_after_flip and rig.mount and rig.mount.flip:
-        told.append("not centred anew after a flip")
-    if orders.dither_once_a_round or orders.dither_every_frames is not None:
-        often = [f"every {orders.dither_every_frames} frames"] if orders.dither_every_frames else []
-        often += ["once a round where lines are in turn"] if orders.dither_once_a_round else []
-        told.append(f"dithered {', '.join(often)}, by {orders.dither_px:g} px at most")
+    for item in in_order(plan.opening):
+        said = limits_words(item.name, plan.orders, rig)
+        if item.name in wanted and not item.off and said:
+            told.append(f"{item.name}: {said}")
     return told
+
+
+def own_limits_words(block: Block, orders: StandingOrders) -> str:
+    """A block's limits in place of the plan's; empty without any."""
+    own = block.orders_in(orders)
+    told = []
+    for known in KNOWN:
+        said = [_order_words(name, getattr(own, name)) for name in known.orders if name in block.limits]
+        told += [f"{known.name} {', '.join(said)}"] if said else []
+    return "; ".join(told)
+
+
+def _order_words(name: str, value: object) -> str:
+    """ "every 60 min", "wandered by off", "not centred anew after a flip"."""
+    shown = order_shown(name)
+    if isinstance(value, bool):
+        return shown.label if value else f"not {shown.label}"
+    if value is None:
+        return f"{shown.label}: off"
+    number = f"{value:g}" if isinstance(value, int | float) else f"{value}"
+    return f"{shown.label} {number}{'' if shown.unit in ('°', '′') else ' '}{shown.unit}".rstrip()
 
 
 def closing_words(plan: NightPlan, rig: Rig) -> list[str]:

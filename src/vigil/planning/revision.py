@@ -6,7 +6,7 @@ from typing import Any
 from vigil.documents.plan import Block, ExposureLine, NightPlan
 
 _FREE_OF_LINES = {"count", "as_long_as_it_lasts", "moon", "off"}
-_FREE_OF_BLOCKS = {"span", "order", "lines", "set_point_c", "off"}
+_FREE_OF_BLOCKS = {"span", "order", "lines", "set_point_c", "limits", "off"}
 
 
 def refused(old: NightPlan, new: NightPlan, begun: Collection[str]) -> list[str]:

@@ -94,6 +94,11 @@ def own_catalogue_folder() -> Path:
     return _base("XDG_DATA_HOME", Path.home() / ".local" / "share") / "vigil" / "catalogue"
 
 
+def plans_folder(rig_id: str) -> Path:
+    """A rig's plans beside the one on the desk; may not exist yet."""
+    return data_folder(rig_id) / "plans"
+
+
 def patterns_folder() -> Path:
     """Pieces of plans kept to be used again."""
     return _base("XDG_DATA_HOME", Path.home() / ".local" / "share") / "vigil" / "patterns"

@@ -2,11 +2,12 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QEvent, Qt
-from PyQt6.QtGui import QFocusEvent, QKeyEvent, QKeySequence
+from PyQt6.QtCore import QEvent, QRectF, Qt
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QKeySequence, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QAbstractButton
 
 from vigil.ui.caret import TextLine
-from vigil.ui.theme import set_styled
+from vigil.ui.theme import set_styled, smooth, theme
 
 
 class ValueField(TextLine):
@@ -81,6 +82,29 @@ class ValueField(TextLine):
             self._said("")
             return
         super().keyPressEvent(event)
+
+
+class BackMark(QAbstractButton):
+    """A dot beside what differs from its default; pressed, it brings the default back."""
+
+    WIDTH = 14
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedSize(self.WIDTH, self.WIDTH + 8)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        theme.changed.connect(self.update)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = smooth(QPainter(self))
+        middle = QRectF(self.rect()).center()
+        if self.hasFocus():
+            painter.setPen(theme.pen("focus", 1.5))
+            painter.drawEllipse(middle, 6, 6)
+        if self.isEnabled():
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.colour("accent"))
+            painter.drawEllipse(middle, 3, 3)
 
 
 def whole_number(text: str, what: str, least: int, most: int) -> int:

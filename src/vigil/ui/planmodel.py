@@ -6,11 +6,14 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from vigil.documents.conditions import KNOWN, wrong_order
 from vigil.documents.ids import unused
 from vigil.documents.plan import Block, ExposureLine, NightPlan, Span, StandingOrders, contradictions
 from vigil.documents.rig import Rig
-from vigil.documents.steps import Step
+from vigil.documents.steps import MustHold, OpeningItem, Step
 from vigil.documents.store import explain, save
+from vigil.planning.openingorder import moved, switched
+from vigil.planning.patterns import with_own_ids
 from vigil.ui.undoable import Undoable
 
 _DEFAULT_EXPOSURE_S, _DEFAULT_COUNT = 180.0, 20
@@ -22,6 +25,8 @@ class PlanModel(Undoable[NightPlan]):
     def __init__(self, rig: Rig, plan: NightPlan, path: Path | None) -> None:
         super().__init__(plan, None if path is None else lambda changed: save(changed, path))
         self.rig = rig
+        self._histories: dict[str, tuple[list[tuple[str, NightPlan]], list[tuple[str, NightPlan]]]] = {}
+        """Undo of plans that were on the desk before, by name."""
 
     @property
     def plan(self) -> NightPlan:
@@ -39,6 +44,29 @@ class PlanModel(Undoable[NightPlan]):
         self._after.clear()
         self._document = plan
         self.changed.emit()
+
+    def open(self, plan: NightPlan) -> None:
+        """Put another plan on the desk; each has its own undo. Raises ValueError while this one can't be
+        changed."""
+        if self.locked:
+            raise ValueError(self.locked)
+        self._histories[self.plan.name] = self._before, self._after
+        self._before, self._after = self._histories.pop(plan.name, ([], []))
+        self._put(plan)
+
+    def rename(self, name: str) -> None:
+        """Raises ValueError for an empty one."""
+        if not name.strip():
+            raise ValueError("a plan needs a name")
+        if name.strip() != self.plan.name:
+            self._change("renaming the plan", self.plan.model_copy(update={"name": name.strip()}))
+
+    def rehearse_under(self, scenario: str) -> None:
+        """The plan's own scenario."""
+        if scenario != self.plan.rehearse_under:
+            self._change(
+                "the rehearsal's scenario", self.plan.model_copy(update={"rehearse_under": scenario})
+            )
 
     def withdraw(self, plan: NightPlan) -> None:
         """Take back an edit that was refused: the plan is `plan` again, as if it had not been made."""
@@ -74,6 +102,13 @@ class PlanModel(Undoable[NightPlan]):
         gone = next(block for block in self.plan.blocks if block.id == block_id)
         self._change(f"removing {gone.target.name}", self._with_blocks(rest))
 
+    def duplicate_block(self, block_id: str) -> None:
+        """Once more behind itself, with ids of its own: its frames are counted anew."""
+        here = next(i for i, block in enumerate(self.plan.blocks) if block.id == block_id)
+        copied = with_own_ids(self.plan.blocks[here], self.plan)
+        blocks = [*self.plan.blocks[: here + 1], copied, *self.plan.blocks[here + 1 :]]
+        self._change(f"doubling {copied.target.name}", self._with_blocks(blocks))
+
     def move_block(self, block_id: str, by: int) -> None:
         """Earlier (negative) or later in the plan, by so many places."""
         blocks = list(self.plan.blocks)
@@ -103,6 +138,30 @@ class PlanModel(Undoable[NightPlan]):
             raise ValueError("; ".join(explain(problem))) from None
         if orders != self.plan.orders:
             self._change(words, self.plan.model_copy(update={"orders": orders}))
+
+    def edit_limits(self, block_id: str, words: str, **values: object) -> None:
+        """Give a block limits of its own. Raises ValueError with what was wrong and what would be right."""
+        self.edit_block(block_id, words, limits={**self.block(block_id).limits, **values})
+
+    def reset_limit(self, block_id: str, name: str) -> None:
+        """A block's limit is the plan's again."""
+        limits = {n: value for n, value in self.block(block_id).limits.items() if n != name}
+        self.edit_block(block_id, "the plan's limit again", limits=limits)
+
+    def switch_condition(self, name: str, off: bool) -> None:
+        """Raises ValueError for one that a night relies on."""
+        self._put_opening(f"switching {name}", switched(self.plan.opening, name, off))
+
+    def move_condition(self, name: str, by: int) -> None:
+        """Before (negative) or behind its neighbour. Raises ValueError for an order that can't work."""
+        shown = [known.name for known in KNOWN if known.wanted(self.rig)]
+        self._put_opening(f"moving {name}", moved(self.plan.opening, name, by, shown))
+
+    def _put_opening(self, words: str, opening: list[OpeningItem]) -> None:
+        wrong = wrong_order([item for item in opening if isinstance(item, MustHold)])
+        if wrong:
+            raise ValueError("; ".join(wrong))
+        self._replace_fields(words, opening=opening)
 
     def take_over(self, words: str, plan: NightPlan) -> None:
         """Another plan in its place, in one step of undo."""
@@ -161,6 +220,28 @@ class PlanModel(Undoable[NightPlan]):
         line = last.model_copy(update={"id": line_id, "filter": name})
         self._edit_lines(block_id, f"adding {name}", lambda lines: [*lines, line])
         return line_id
+
+    def duplicate_line(self, block_id: str, line_id: str) -> None:
+        """Once more behind itself."""
+        every = {line.id for b in self.plan.blocks for line in b.lines}
+
+        def doubled(lines: list[ExposureLine]) -> list[ExposureLine]:
+            here = next(i for i, line in enumerate(lines) if line.id == line_id)
+            copied = lines[here].model_copy(update={"id": unused(line_id, every)})
+            return [*lines[: here + 1], copied, *lines[here + 1 :]]
+
+        self._edit_lines(block_id, "doubling a line", doubled)
+
+    def move_line(self, block_id: str, line_id: str, by: int) -> None:
+        """Earlier (negative) or later in its block."""
+
+        def moved_line(lines: list[ExposureLine]) -> list[ExposureLine]:
+            here = next(i for i, line in enumerate(lines) if line.id == line_id)
+            there = min(len(lines) - 1, max(0, here + by))
+            lines.insert(there, lines.pop(here))
+            return lines
+
+        self._edit_lines(block_id, "moving a line", moved_line)
 
     def remove_line(self, block_id: str, line_id: str) -> None:
         """A block's only line goes with its block."""

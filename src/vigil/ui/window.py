@@ -142,7 +142,7 @@ class Window(QMainWindow):
     def _make_night(self, jobs: Jobs) -> Workspace:
         from vigil.ui.night.workspace import NightWorkspace
 
-        made = NightWorkspace(self.session, jobs)
+        made = NightWorkspace(self.session, jobs, lambda: self.go_to("Rig"))
         made.find_target.clicked.connect(lambda: self.go_to("Targets"))
         return made
 

@@ -2,7 +2,6 @@
 
 from datetime import datetime
 
-from vigil.documents.rig import Rig
 from vigil.documents.rig.camera import CoolerPart
 from vigil.engine.activities.cool import Cool
 from vigil.engine.check import Check, Condition, Gauge, Standing
@@ -13,10 +12,6 @@ class Cold(Condition):
     name = "camera cold"
     place = 50
     slow = True
-
-    @classmethod
-    def wanted(cls, rig: Rig) -> bool:
-        return rig.camera is not None and rig.camera.cooler is not None
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
         if view.camera is None:

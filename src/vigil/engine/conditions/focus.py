@@ -8,7 +8,6 @@ from statistics import median
 from scipy.stats import theilslopes
 
 from vigil.documents.night import FocusRecord
-from vigil.documents.rig import Rig
 from vigil.engine.activities.focus import Focus
 from vigil.engine.check import Check, Condition, Gauge, Standing
 from vigil.engine.view import View
@@ -19,10 +18,6 @@ class FocusFresh(Condition):
     place = 120
     needs_stars = True
     skippable = True
-
-    @classmethod
-    def wanted(cls, rig: Rig) -> bool:
-        return rig.focuser is not None
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
         focus = view.night.focus

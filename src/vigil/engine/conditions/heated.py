@@ -3,7 +3,6 @@
 from datetime import datetime
 
 from vigil.devices.protocols import HeatersState
-from vigil.documents.rig import Rig
 from vigil.engine.activities.heat import Heat
 from vigil.engine.check import Check, Condition, Standing
 from vigil.engine.view import View
@@ -12,10 +11,6 @@ from vigil.engine.view import View
 class Heated(Condition):
     name = "heaters"
     place = 70
-
-    @classmethod
-    def wanted(cls, rig: Rig) -> bool:
-        return rig.heaters is not None
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
         state: HeatersState | None = view.states.get("heaters")

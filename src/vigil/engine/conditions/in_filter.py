@@ -2,7 +2,6 @@
 
 from datetime import datetime
 
-from vigil.documents.rig import Rig
 from vigil.engine.activities.change_filter import ChangeFilter
 from vigil.engine.check import Check, Condition, Standing
 from vigil.engine.view import View
@@ -11,10 +10,6 @@ from vigil.engine.view import View
 class InFilter(Condition):
     name = "filter"
     place = 160
-
-    @classmethod
-    def wanted(cls, rig: Rig) -> bool:
-        return rig.focuser is not None or "filter wheel" in rig.device_names
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
         name, holder = view.candidate.line.filter, view.rig.wheel

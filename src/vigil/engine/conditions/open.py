@@ -4,7 +4,6 @@ from datetime import datetime
 from typing import ClassVar
 
 from vigil.devices.protocols import ShutterState
-from vigil.documents.rig import Rig
 from vigil.engine.activities.open import Open
 from vigil.engine.check import Check, Condition, Standing
 from vigil.engine.view import View
@@ -34,16 +33,8 @@ class RoofOpen(_Open):
     place = 60
     device = "roof"
 
-    @classmethod
-    def wanted(cls, rig: Rig) -> bool:
-        return rig.roof is not None
-
 
 class CoverOpen(_Open):
     name = "cover open"
     place = 80
     device = "cover"
-
-    @classmethod
-    def wanted(cls, rig: Rig) -> bool:
-        return rig.cover is not None

@@ -19,10 +19,6 @@ class Safe(Condition):
     hard = True
     may_return = True
 
-    @classmethod
-    def wanted(cls, rig: Rig) -> bool:
-        return rig.weather is not None or rig.safety is not None
-
     def ends_exposure(self, view: View, start: datetime, end: datetime) -> str | None:
         check = self.check(view, start, end)
         return None if check.met else check.words

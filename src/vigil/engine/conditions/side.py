@@ -4,7 +4,6 @@ import math
 from datetime import datetime
 
 from vigil.devices.protocols import PierSide
-from vigil.documents.rig import Rig
 from vigil.engine.activities.flip import Flip
 from vigil.engine.check import Check, Condition, Gauge, Standing
 from vigil.engine.conditions.pointed import NEAR_DEG
@@ -18,10 +17,6 @@ class RightSide(Condition):
     place = 90
     hard = True
     needs_stars = True
-
-    @classmethod
-    def wanted(cls, rig: Rig) -> bool:
-        return rule_for(rig) is not None
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
         rule, target = rule_for(view.rig), view.candidate.block.target

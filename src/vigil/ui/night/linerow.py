@@ -82,6 +82,17 @@ class LineRow(QWidget):
         self.binning = ValueField("Binning", self._set_binning, self._said)
         for field in (self.gain, self.binning):
             field.setFixedWidth(40)
+        self.double, self.earlier, self.later = (
+            button(words_, "plain", tip)
+            for words_, tip in (("Duplicate", "This line once more"), ("↑", "Earlier"), ("↓", "Later"))
+        )
+        plan, ids = self._session.plan, (self.block_id, self.line_id)
+        self.double.setAccessibleName("Duplicate this exposure line")
+        self.earlier.setAccessibleName("This exposure line earlier")
+        self.later.setAccessibleName("This exposure line later")
+        self.double.clicked.connect(lambda: self._try(lambda: plan.duplicate_line(*ids)))
+        self.earlier.clicked.connect(lambda: self._try(lambda: plan.move_line(*ids, -1)))
+        self.later.clicked.connect(lambda: self._try(lambda: plan.move_line(*ids, 1)))
         self.details = QWidget()
         inner = QVBoxLayout(self.details)
         inner.setContentsMargins(22, 0, 0, 4)
@@ -90,9 +101,12 @@ class LineRow(QWidget):
         first.addStretch(1)
         second = row(label("gain", "small"), self.gain, label("binning", "small"), self.binning, gap=6)
         second.addStretch(1)
-        second.addWidget(self.remove)
+        third = row(self.earlier, self.later, self.double, gap=0)
+        third.addStretch(1)
+        third.addWidget(self.remove)
         inner.addLayout(first)
         inner.addLayout(second)
+        inner.addLayout(third)
         self.details.hide()
         return self.details
 
@@ -155,6 +169,8 @@ class LineRow(QWidget):
         for field in fields:
             settled = begun and field not in (self.on, self.lasts, self.moon)
             field.setEnabled(not locked and not settled)
+        for tool in (self.double, self.earlier, self.later):
+            tool.setEnabled(not locked)
         self.count.setEnabled(not locked and not line.as_long_as_it_lasts)
         if line.off:
             self.done.setText("off")

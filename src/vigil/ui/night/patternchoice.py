@@ -1,17 +1,15 @@
 """Patterns in the Night workspace: keep the plan or a piece of it, put one in."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
 from vigil.documents.pattern import Pattern, Patterns
 from vigil.planning.patterns import of_block, of_plan, put_into
-from vigil.ui.pieces import Choice
+from vigil.ui.night.listedactions import Entry, ListedActions
 from vigil.ui.session import Session
 
-_HEAD = "Patterns…"
 
-
-class PatternChoice(Choice):
-    """`chosen_block` says which block is meant; `said` what was kept, put in or left out."""
+class PatternChoice(ListedActions):
+    """`chosen_block` says which block is meant."""
 
     def __init__(
         self,
@@ -20,58 +18,37 @@ class PatternChoice(Choice):
         chosen_block: Callable[[], str],
         said: Callable[[str], None],
     ) -> None:
-        super().__init__()
-        self._session, self._patterns = session, patterns
-        self._chosen_block, self._said = chosen_block, said
-        self._entries: list[tuple[str, Callable[[], str]]] = []
+        self._session, self._patterns, self._chosen_block = session, patterns, chosen_block
+        super().__init__("Patterns…", lambda: list(self._possible()), said)
         self.setAccessibleName("Patterns: keep the plan or a piece of it, or put one in")
         self.setToolTip(
             "Keep the plan, a block or its lines under its name; put what was kept into this plan"
         )
-        self.setFixedWidth(104)
-        self.activated.connect(self._take)
-        self.refresh()
+        self.setFixedWidth(98)
 
-    def showPopup(self) -> None:
-        self.refresh()
-        super().showPopup()
-
-    def refresh(self) -> None:
+    def _possible(self) -> Iterator[Entry]:
         """What can be kept and put in now."""
         plan, session = self._session.plan.plan, self._session
-        self._entries = []
         block = next((b for b in plan.blocks if b.id == self._chosen_block()), None)
         block = block or (plan.blocks[0] if plan.blocks else None)
         if block is not None:
-            name = block.target.name
-            self._entries += [
-                (f"Keep the plan “{plan.name}”", lambda: self._keep(of_plan(plan, plan.name))),
-                (f"Keep the block {name}", lambda: self._keep(of_block(block, name))),
-                (
-                    f"Keep the lines of {name}",
-                    lambda: self._keep(of_block(block, f"{name}, lines", lines_only=True)),
-                ),
-            ]
-        if not session.plan.locked:
-            for pattern in self._patterns.all():
-                if pattern.of == "lines" and block is None:
-                    continue
-                to = f" into {block.target.name}" if pattern.of == "lines" and block is not None else ""
-                target = block.id if block is not None else ""
-                self._entries.append(
-                    (f"Put in “{pattern.name}”{to}", lambda p=pattern, t=target: self._put(p, t))  # type: ignore[misc]
-                )
-        self.clear()
-        self.addItems([_HEAD, *(words for words, _ in self._entries)])
-
-    def _take(self, index: int) -> None:
-        self.setCurrentIndex(0)
-        if index > 0:
-            try:
-                self._said(self._entries[index - 1][1]())
-            except (OSError, ValueError) as problem:
-                self._said(f"Not done: {problem}")
-            self.refresh()
+            name, chosen = block.target.name, block
+            yield f"Keep the plan “{plan.name}”", lambda: self._keep(of_plan(plan, plan.name))
+            yield f"Keep the block {name}", lambda: self._keep(of_block(chosen, name))
+            lines_name = f"{name}, lines"
+            yield (
+                f"Keep the lines of {name}",
+                lambda: self._keep(of_block(chosen, lines_name, lines_only=True)),
+            )
+        if session.plan.locked:
+            return
+        for pattern in self._patterns.all():
+            if pattern.of == "lines" and block is None:
+                continue
+            to = f" into {block.target.name}" if pattern.of == "lines" and block is not None else ""
+            target = block.id if block is not None else ""
+            words = f"Put in “{pattern.name}”{to}"
+            yield words, lambda p=pattern, t=target: self._put(p, t)  # type: ignore[misc]
 
     def _keep(self, pattern: Pattern) -> str:
         return f"“{pattern.name}” is kept in {self._patterns.keep(pattern).parent}"

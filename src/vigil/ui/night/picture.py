@@ -1,18 +1,19 @@
 """The night as a picture: altitude curves, and beneath them each block as a bar of its exposure lines."""
 
+from collections.abc import Mapping
 from datetime import datetime, timedelta
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter
 
-from vigil.documents.plan import Block
+from vigil.documents.plan import Block, ExposureLine
 from vigil.planning.account import Account
 from vigil.planning.forecast import Forecast
 from vigil.ui import words
 from vigil.ui.curves import AltitudePicture
 from vigil.ui.marks import paint_mark
 from vigil.ui.night.bardrag import BarDrag, grip_at
-from vigil.ui.picture import CENTRE, elided, text_width, write
+from vigil.ui.picture import CENTRE, RIGHT, elided, text_width, write
 from vigil.ui.session import Session
 from vigil.ui.theme import Size, number_font, swatch_of, text_font, theme
 
@@ -31,6 +32,8 @@ class NightPicture(AltitudePicture):
         self.chosen_block = ""
         self.rehearsal: Account | None = None
         self.rehearsed_before: Account | None = None
+        self.odds: Mapping[str, float] = {}
+        """By line, the share of many rehearsals in which it was completed."""
         self._names: list[QRectF] = []
         self._drag: BarDrag | None = None
         self.setAccessibleName("Altitudes and blocks of the night")
@@ -195,14 +198,7 @@ class NightPicture(AltitudePicture):
             painter.drawRoundedRect(bar, 2, 2)
             if bar.width() > 16:
                 painter.fillRect(QRectF(bar.left() + 4, bar.top() + 5, 4, _BAR - 10), swatch_of(line.filter))
-            if bar.width() > 22 + text_width(line.filter, text_font(Size.SMALL)):
-                write(
-                    painter,
-                    QPointF(bar.left() + 13, bar.top() + 16),
-                    line.filter,
-                    "text",
-                    text_font(Size.SMALL),
-                )
+            self._write_in_bar(painter, bar, line)
             lost = next((x for x in ahead.lost if x.line == line.id), None)
             if lost is not None:
                 hatched = QRectF(bar.right(), bar.top(), 14, _BAR)
@@ -217,6 +213,20 @@ class NightPicture(AltitudePicture):
                         QPointF(hatched.left() + k + _BAR, hatched.top()),
                     )
                     painter.restore()
+
+    def _write_in_bar(self, painter: QPainter, bar: QRectF, line: ExposureLine) -> None:
+        """The filter's name; and where many nights were rehearsed how often the line was completed."""
+        font, name = text_font(Size.SMALL), line.filter
+        share = self.odds.get(line.id)
+        odds = f"{100 * share:.0f} %" if share is not None else ""
+        room = bar.width() - 18
+        if odds and room > text_width(f"{name}  {odds}", font):
+            role = "text" if share == 1.0 else "warn"
+            write(painter, QPointF(bar.right() - 6, bar.top() + 16), odds, role, font, RIGHT)
+        elif odds and room > text_width(odds, font):
+            name = odds
+        if name and room > text_width(name, font):
+            write(painter, QPointF(bar.left() + 13, bar.top() + 16), name, "text", font)
 
     def _span_words(self, block: Block, ahead: Forecast) -> str:
         zone = self.session.zone

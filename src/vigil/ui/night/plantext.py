@@ -9,10 +9,19 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 from vigil.documents.messages import Command
 from vigil.documents.plan import Block
 from vigil.documents.steps import Step
-from vigil.planning.plantext import focus_words, opening_words, span_words
+from vigil.planning.plantext import (
+    closing_words,
+    opening_words,
+    orders_words,
+    own_limits_words,
+    span_words,
+)
 from vigil.ui import words
-from vigil.ui.fields import ValueField, number, whole_number
+from vigil.ui.fields import ValueField, number
+from vigil.ui.night.blocklimits import BlockLimits
+from vigil.ui.night.conditionlist import ConditionList
 from vigil.ui.night.linerow import LineRow
+from vigil.ui.night.orderfields import OrderField
 from vigil.ui.night.spandetails import SpanDetails
 from vigil.ui.night.steplist import StepList
 from vigil.ui.pieces import OneLine, button, label, row, wrapped
@@ -58,6 +67,13 @@ class BlockText(QWidget):
         for tool in (self.earlier, self.later, self.remove, self.more):
             head.addWidget(tool)
         self.details = SpanDetails(session, block.id, said)
+        self.limits = BlockLimits(session, block.id, said)
+        self.limits.hide()
+        self.own = wrapped("", "small")
+        self.double = button("Duplicate", "plain", "The same block once more, its frames counted anew")
+        self.double.setAccessibleName(f"Duplicate {block.target.name}")
+        self.double.clicked.connect(lambda: session.plan.duplicate_block(self.block_id))
+        self.double.hide()
         self.steps = StepList(
             session,
             f"before the first frame of {block.target.name}",
@@ -77,7 +93,9 @@ class BlockText(QWidget):
         layout.setSpacing(3)
         layout.addLayout(head)
         layout.addWidget(self.span)
+        layout.addWidget(self.own)
         layout.addWidget(self.details)
+        layout.addWidget(self.limits)
         layout.addWidget(self.steps)
         for line_row in self.lines:
             layout.addWidget(line_row)
@@ -95,7 +113,7 @@ class BlockText(QWidget):
         self.leave = button("Leave", "plain", "Leave this block for tonight, after the frame under way")
         self.leave.setAccessibleName(f"Leave {block.target.name} for tonight")
         self.leave.clicked.connect(lambda: session.ask(Command.LEAVE, block=self.block_id))
-        foot = row(self.add, self.go, self.next, self.leave, gap=0)
+        foot = row(self.add, self.double, self.go, self.next, self.leave, gap=0)
         foot.addStretch(1)
         for part in (self.cold_words[0], self.set_point, self.cold_words[1]):
             foot.addWidget(part)
@@ -113,7 +131,8 @@ class BlockText(QWidget):
         self.chosen.emit(self.block_id)
 
     def _show_more(self, on: bool) -> None:
-        self.details.setVisible(on)
+        for part in (self.details, self.limits, self.double):
+            part.setVisible(on)
         self.steps.setVisible(on or bool(self._session.plan.block(self.block_id).steps))
 
     def _put_steps(self, steps: list[Step]) -> None:
@@ -148,6 +167,10 @@ class BlockText(QWidget):
             self.set_point.setPlaceholderText(words.signed(cooler.set_point_c, 0))
             self.set_point.show_value("" if own is None else words.signed(own, 1).removesuffix(".0"))
         self.details.show_block(block, locked)
+        self.limits.refresh(locked)
+        own = own_limits_words(block, session.plan.plan.orders)
+        self.own.setText(f"of its own: {own}" if own else "")
+        self.own.setVisible(bool(own))
         self.steps.refresh(locked)
         self.steps.setVisible(self.more.isChecked() or bool(block.steps))
         self.go.setVisible(not running or session.run == "held")
@@ -157,7 +180,7 @@ class BlockText(QWidget):
         self.next.setEnabled(state.first != block.id)
         self.next.setText("Take up" if left else "Next")
         self.leave.setEnabled(not left)
-        for tool in (self.remove, self.add, self.set_point):
+        for tool in (self.remove, self.add, self.double, self.set_point):
             tool.setEnabled(not locked)
 
 
@@ -201,53 +224,46 @@ class PlanText(QWidget):
         layout.addWidget(self._conditions)
         layout.addWidget(self.opening)
         layout.addSpacing(4)
-        layout.addWidget(label("Each exposure needs", "section"))
+        self.all_conditions = button("…", "plain", "Every condition: what it means, its limits, its order")
+        self.all_conditions.setAccessibleName("Every condition with its limits")
+        self.all_conditions.setCheckable(True)
+        self.all_conditions.setFixedWidth(28)
+        self.all_conditions.toggled.connect(self._unfold_conditions)
+        self.conditions = ConditionList(session, self.say)
+        self.conditions.hide()
+        needs = row(label("Each exposure needs", "section"), gap=0)
+        needs.addStretch(1)
+        needs.addWidget(self.all_conditions)
+        layout.addLayout(needs)
         layout.addWidget(self._orders)
-        layout.addLayout(self._made_orders())
+        layout.addWidget(self.conditions)
         layout.addSpacing(4)
         layout.addLayout(self._block_area)
         layout.addWidget(self.said)
         layout.addSpacing(6)
         layout.addWidget(label("Closing", "section"))
         layout.addWidget(self._closing)
+        self.at_end = [OrderField(session, name, self.say) for name in ("park_at_end", "warm_at_end")]
+        for field in self.at_end:
+            layout.addWidget(field)
         layout.addWidget(self.closing)
         layout.addStretch(1)
         session.plan.changed.connect(self.refresh)
         session.night_changed.connect(self.refresh)
         self.refresh()
 
-    def _made_orders(self) -> QVBoxLayout:
-        """The standing orders that are edited here."""
-        plan = self._session.plan
-        self.dither = ValueField("Dither every so many frames; empty is off", self._set_dither, self.say)
-        self.dither_px = ValueField("Dither by so many pixels at most", self._set_dither_px, self.say)
-        for field in (self.dither, self.dither_px):
-            field.setFixedWidth(46)
-        self.refocus = QCheckBox("focus anew after the flip")
-        self.refocus.clicked.connect(
-            lambda on: plan.edit_orders("refocusing after the flip", focus_after_flip=on)
-        )
-        every = row(
-            label("dither every", "small"),
-            self.dither,
-            label("frames, by", "small"),
-            self.dither_px,
-            label("px", "small"),
-            gap=4,
-        )
-        every.addStretch(1)
-        made = QVBoxLayout()
-        made.setSpacing(4)
-        made.addLayout(every)
-        made.addWidget(self.refocus)
-        return made
+    def _unfold_conditions(self, on: bool) -> None:
+        self.conditions.setVisible(on)
+        self._orders.setVisible(not on)
 
-    def _set_dither(self, text: str) -> None:
-        every = None if not text.strip() else whole_number(text, "dither every", 1, 999)
-        self._session.plan.edit_orders("dithering", dither_every_frames=every)
-
-    def _set_dither_px(self, text: str) -> None:
-        self._session.plan.edit_orders("dithering", dither_px=number(text.removesuffix("px"), "by", 0, 200))
+    def show_order(self, name: str) -> None:
+        """Bring a standing order's field up, with the keyboard in it."""
+        field = next((f.input for f in self.at_end if f.name == name), None)
+        if field is None:
+            self.all_conditions.setChecked(True)
+            field = self.conditions.unfold(name)
+        if field is not None:
+            field.setFocus()
 
     def say(self, problem: str) -> None:
         """What is wrong with a value, by the lines."""
@@ -263,35 +279,16 @@ class PlanText(QWidget):
             self._shape = shape
         for i, (text, block) in enumerate(zip(self.blocks, plan.blocks, strict=True)):
             text.refresh(block, i == 0, i == len(plan.blocks) - 1)
-        orders, camera = plan.orders, self._session.rig.camera
         locked = bool(self._session.plan.locked)
-        every = orders.dither_every_frames
-        self.dither.show_value("" if every is None else f"{every}")
-        self.dither.setPlaceholderText("off")
-        self.dither_px.show_value(f"{orders.dither_px:g}")
-        self.refocus.setChecked(orders.focus_after_flip)
-        mount = self._session.rig.mount
-        self.refocus.setVisible(mount is not None and mount.flip is not None)
-        for part in (self.dither, self.dither_px, self.refocus):
-            part.setEnabled(not locked)
-        cooler = camera.cooler if camera else None
-        cold = (
-            f"camera at {words.signed(cooler.set_point_c, 0)} °C ± {orders.camera_within_c:g} · "
-            if cooler
-            else ""
-        )
-        fresh = f" · {focus_words(orders)}" if self._session.rig.focuser is not None else ""
-        self._orders.setText(f"{cold}mount tracking · on target within {orders.target_reach_px:g} px{fresh}")
+        self._orders.setText(" · ".join(orders_words(plan, self._session.rig)))
+        self.conditions.refresh(locked)
         self._conditions.setText(" · ".join(opening_words(plan)))
         self._conditions.setVisible(bool(plan.conditions))
         self.opening.refresh(locked)
         self.closing.refresh(locked)
-        closing = []
-        if orders.park_at_end:
-            closing.append("mount parked")
-        if orders.warm_at_end and cooler:
-            closing.append(f"camera warmed to {words.signed(cooler.warm_to_c, 0)} °C, then off")
-        self._closing.setText(" · ".join(closing) or "everything stays as it is")
+        self._closing.setText(" · ".join(closing_words(plan, self._session.rig)))
+        for field in self.at_end:
+            field.refresh(locked)
 
     def _rebuild(self) -> None:
         for old in self.blocks:

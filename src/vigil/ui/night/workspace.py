@@ -1,39 +1,47 @@
 """Night: the plan as a picture and as text; what it will come to; Start."""
 
+from collections.abc import Callable
 from zoneinfo import ZoneInfo
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
+from vigil.documents.namedfiles import NamedFiles
 from vigil.documents.pattern import Patterns
+from vigil.documents.plan import NightPlan
 from vigil.documents.scenario.shipped import shipped
+from vigil.link.rehearsal import Odds
 from vigil.planning.account import Account
 from vigil.planning.muster import Finding
 from vigil.planning.planmuster import Around, plan_muster
 from vigil.planning.plantext import plan_text
-from vigil.runtime.folders import patterns_folder
+from vigil.runtime.folders import patterns_folder, plans_folder
 from vigil.ui import words
 from vigil.ui.actions import Action
+from vigil.ui.fields import ValueField
 from vigil.ui.jobs import Jobs
 from vigil.ui.linkstate import LinkState
 from vigil.ui.musterlist import MusterList
 from vigil.ui.night.patternchoice import PatternChoice
 from vigil.ui.night.picture import NightPicture
+from vigil.ui.night.planchoice import PlanChoice
 from vigil.ui.night.plantext import PlanText
-from vigil.ui.night.rehearsing import Rehearsing
+from vigil.ui.night.rehearsing import SEEDS, Rehearsing
 from vigil.ui.pieces import Choice, Note, OneLine, button, row, wrapped
 from vigil.ui.session import Session
-from vigil.ui.theme import Size, set_styled
+from vigil.ui.theme import set_styled
 from vigil.ui.workspace import Workspace, page, scrolled, side
 
 _MUSTER_PX = 76
 
 
 class NightWorkspace(Workspace):
-    """First version: blocks and lines; spans and standing orders are shown."""
+    """`to_rig` leads to the rig, for what is wrong there."""
 
-    def __init__(self, session: Session, jobs: Jobs) -> None:
+    def __init__(self, session: Session, jobs: Jobs, to_rig: Callable[[], None] = lambda: None) -> None:
         super().__init__("Night")
+        self._to_rig = to_rig
         self._said = ""
         self._session = session
         self.rehearsing = Rehearsing(session, jobs)
@@ -47,10 +55,13 @@ class NightWorkspace(Workspace):
         self.summary, self.trouble = OneLine(strong=True), OneLine("warn")
         self.start = button("Start the night", "primary", "Begin this plan", "Ctrl+Return")
         self.rehearse = button("Rehearse", "", "The whole night ahead of time, in seconds", "Ctrl+Shift+R")
+        self.many = button(f"{words.TIMES}{SEEDS}", "", f"{SEEDS} such nights: the odds of each line")
+        self.many.setAccessibleName(f"Rehearse {SEEDS} nights for the odds of each line")
         self.scenario = Choice()
         self.scenario.setAccessibleName("Weather and troubles of the rehearsal")
         self.scenario.setToolTip("What the rehearsal's sky, air and gear do")
         self.scenario.addItems(shipped())
+        self.scenario.activated.connect(lambda n: session.plan.rehearse_under(self.scenario.itemText(n)))
         self.rehearsed = OneLine("soft")
         self.forget = button(words.TIMES, "plain", "Take the rehearsal off the picture")
         self.forget.setAccessibleName("Take the rehearsal off the picture")
@@ -65,16 +76,18 @@ class NightWorkspace(Workspace):
         foot.addLayout(texts, 1)
         foot.addWidget(self.scenario)
         foot.addWidget(self.rehearse)
+        foot.addWidget(self.many)
         foot.addWidget(self.start)
         self.muster = MusterList()
         self.muster.wanted.connect(self._go_to_finding)
         self.muster_area = scrolled(self.muster)
-        self.muster_area.setMaximumHeight(_MUSTER_PX)
         main = page(self.pictures, self.muster_area, foot, gap=10)
         layout = main.layout()
         assert isinstance(layout, QVBoxLayout)
         layout.setStretch(0, 1)
-        self.title = OneLine("accent", strong=True, size=Size.LARGE)
+        self.title = ValueField("The plan's name", session.plan.rename, self._say_problem)
+        self.title.setProperty("role", "title")
+        self.title.setAlignment(Qt.AlignmentFlag.AlignLeft)
         self.undo = button("Undo", "plain", "Take the last change back", "Ctrl+Z")
         self.redo = button("Redo", "plain", "Do it again", "Ctrl+Shift+Z")
         self.copy = button("Copy", "plain", "The plan as plain text")
@@ -83,15 +96,19 @@ class NightWorkspace(Workspace):
             session,
             Patterns(patterns_folder()),
             lambda: self.picture.chosen_block,
-            lambda said: session.refused.emit(said) if said.startswith("Not done") else self.say(said),
+            self._tell,
         )
+        plans = NamedFiles(plans_folder(session.rig.id), NightPlan, "plan")
+        self.plans = PlanChoice(session, plans, self._tell)
         tools.setLayout(row(self.undo, self.redo, self.copy, self.patterns, gap=0))
         tools_layout = tools.layout()
         assert isinstance(tools_layout, QHBoxLayout)
         tools_layout.addStretch(1)
         self.text = PlanText(session)
         self.locked = wrapped("", "small")
-        inspector = side(self.title, tools, self.locked, scrolled(self.text), stretch=False)
+        named = QWidget()
+        named.setLayout(row(self.title, self.plans, gap=6))
+        inspector = side(named, tools, self.locked, scrolled(self.text), stretch=False)
         inspector_layout = inspector.layout()
         assert isinstance(inspector_layout, QVBoxLayout)
         inspector_layout.setStretch(3, 1)
@@ -108,7 +125,8 @@ class NightWorkspace(Workspace):
         session.link_changed.connect(self.refresh)
         session.status_changed.connect(self.refresh)
         self.rehearse.clicked.connect(self._rehearse)
-        self.forget.clicked.connect(self._forget_rehearsal)
+        self.many.clicked.connect(self._rehearse_many)
+        self.forget.clicked.connect(self.rehearsing.forget)
         self.rehearsing.changed.connect(self.show_rehearsal)
         session.plan.changed.connect(self.show_rehearsal)
         self.refresh()
@@ -119,12 +137,23 @@ class NightWorkspace(Workspace):
             Action("Copy the plan as text", self._copy),
             Action("Copy the plan as Markdown", lambda: self._copy(markdown=True)),
             Action("Rehearse the night", self._rehearse, "Ctrl+Shift+R", self._no_rehearsal),
+            Action(f"Rehearse {SEEDS} nights: the odds", self._rehearse_many, "", self._no_rehearsal),
         ]
 
     def say(self, words: str) -> None:
         """What came of the last thing done here, until the plan changes again."""
         self._said = words
         self._tell_running()
+
+    def _tell(self, said: str) -> None:
+        if said.startswith("Not done"):
+            self._session.refused.emit(said.removeprefix("Not done: "))
+        else:
+            self.say(said)
+
+    def _say_problem(self, problem: str) -> None:
+        if problem:
+            self._session.refused.emit(problem)
 
     def _copy(self, markdown: bool = False) -> None:
         clipboard, session = QGuiApplication.clipboard(), self._session
@@ -147,10 +176,9 @@ class NightWorkspace(Workspace):
         elif not self._no_rehearsal():
             self.rehearsing.begin(self.scenario.currentText())
 
-    def _forget_rehearsal(self) -> None:
-        self.picture.show_rehearsal(None)
-        self.rehearsed.say("")
-        self.forget.hide()
+    def _rehearse_many(self) -> None:
+        if not self.rehearsing.busy and not self._no_rehearsal():
+            self.rehearsing.begin_many(self.scenario.currentText())
 
     def show_rehearsal(self) -> None:
         """How far it is, or what it came to, beside what the one before came to."""
@@ -158,9 +186,14 @@ class NightWorkspace(Workspace):
         self.rehearse.setText("Stop" if run.busy else "Rehearse")
         self.rehearse.setEnabled(run.busy or not self._no_rehearsal())
         if run.busy:
-            self.rehearsed.say("rehearsing: the whole night, in some seconds…", "soft")
+            far = f"{run.far} nights done" if run.far else "the whole night, in some seconds…"
+            self.rehearsed.say(f"rehearsing: {far}", "soft")
         elif run.problem:
             self.rehearsed.say(run.problem, "warn")
+        elif run.odds is not None and run.odds_of is not None and run.asked_last == "odds":
+            said = odds_words(run.odds, self._session.plan.plan, run.odds_of[1])
+            stale = run.odds_stale
+            self.rehearsed.say(f"as the plan was: {said}" if stale else said, "soft" if stale else "text")
         elif run.account is None or run.of is None:
             self.rehearsed.say("")
         else:
@@ -174,14 +207,23 @@ class NightWorkspace(Workspace):
         shown = not run.stale and not run.busy
         same = run.of is not None and run.of_before is not None and run.of[0] == run.of_before[0]
         before = run.before if shown and same else None
+        fresh_odds = None if run.odds_stale or run.busy else run.odds
+        self.picture.odds = fresh_odds.complete if fresh_odds is not None else {}
         self.picture.show_rehearsal(run.account if shown else None, before)
-        self.forget.setVisible(run.account is not None and not run.busy and self.forget.parent() is not None)
+        anything = run.account is not None or run.odds is not None
+        self.forget.setVisible(anything and not run.busy and self.forget.parent() is not None)
 
     def refresh(self) -> None:
         session = self._session
         plan = session.plan
         self.pictures.setCurrentWidget(self.picture if plan.plan.blocks else self.empty)
-        self.title.say(plan.plan.name)
+        self.title.show_value(plan.plan.name)
+        self.title.setEnabled(not session.under_way)
+        self.plans.setEnabled(not session.under_way)
+        under = plan.plan.rehearse_under or "clear"
+        if under not in (self.scenario.itemText(n) for n in range(self.scenario.count())):
+            self.scenario.addItem(under)
+        self.scenario.setCurrentText(under)
         self.undo.setEnabled(bool(plan.undoable) and not plan.locked)
         self.redo.setEnabled(bool(plan.redoable) and not plan.locked)
         self.undo.setToolTip(f"Undo {plan.undoable}  Ctrl+Z" if plan.undoable else "Nothing to undo")
@@ -207,11 +249,16 @@ class NightWorkspace(Workspace):
             ahead = None if wrong else session.plan_ahead()
             found = plan_muster(plan, session.rig, Around(ahead, None, list(session.reports.values())))
         self.muster.show_findings(found, "")
+        self.muster_area.setFixedHeight(min(_MUSTER_PX, self.muster.sizeHint().height() + 4))
         self.muster_area.setVisible(bool(found))
 
     def _go_to_finding(self, finding: Finding) -> None:
         """To its block in picture and text, or to the rig's own list."""
         path = finding.path
+        if path[:1] == ("orders",) and len(path) > 1:
+            self.text.show_order(str(path[1]))
+        elif path[:1] == ("rig",) or not path:
+            self._to_rig()
         if path[:1] == ("blocks",) and len(path) > 1 and isinstance(path[1], int):
             text = self.text.blocks[path[1]]
             self.picture.choose(text.block_id)
@@ -283,6 +330,16 @@ def rehearsal_words(told: Account, scenario: str, zone: ZoneInfo) -> str:
     said += lost[:2]
     missing = [f"{x.words} {x.taken} of {x.wanted}: {x.why}" for x in told.lines if x.taken < x.wanted]
     return " · ".join([*said, *missing[:2]])
+
+
+def odds_words(odds: Odds, plan: NightPlan, scenario: str) -> str:
+    """How often all was completed, and what was completed least often."""
+    lines = {line.id: (block, line) for block in plan.blocks for line in block.active_lines}
+    told = [(share, *lines[line]) for line, share in odds.complete.items() if line in lines]
+    said = [f"{odds.seeds} nights, {scenario or 'clear'}"]
+    poor = sorted((t for t in told if t[0] < 1), key=lambda t: t[0])
+    said += [f"{b.target.name} {x.words} complete in {100 * share:.0f} %" for share, b, x in poor[:3]]
+    return " · ".join([*said, "all lines complete every time"] if not poor else said)
 
 
 def _wanted(told: Account) -> int:

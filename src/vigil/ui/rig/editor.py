@@ -4,42 +4,20 @@ from collections.abc import Callable
 from typing import Any, Literal, get_args, get_origin
 
 from pydantic import BaseModel
-from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from vigil.documents.rig.change import FieldAt, Path, bare, fields_of, may_be_empty, words_for
 from vigil.documents.rig.mount import hour_angle_deg
 from vigil.files.names import example_path
-from vigil.ui.fields import ValueField
+from vigil.ui.fields import BackMark, ValueField
 from vigil.ui.pieces import Choice, OneLine, button, label, row, wrapped
 from vigil.ui.rig import values
 from vigil.ui.rigmodel import RigModel
-from vigil.ui.theme import Size, set_styled, smooth, theme
+from vigil.ui.theme import Size, set_styled
 
-_FIELD_WIDTH, _UNIT_WIDTH, _MARK_WIDTH, _INDENT = 86, 50, 14, 8
+_FIELD_WIDTH, _UNIT_WIDTH, _INDENT = 86, 50, 8
 _NONE = "none"
-
-
-class Mark(QAbstractButton):
-    """A dot beside what differs from its default; pressed, it brings the default back."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setFixedSize(_MARK_WIDTH, _MARK_WIDTH + 8)
-        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        theme.changed.connect(self.update)
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = smooth(QPainter(self))
-        middle = QRectF(self.rect()).center()
-        if self.hasFocus():
-            painter.setPen(theme.pen("focus", 1.5))
-            painter.drawEllipse(middle, 6, 6)
-        if self.isEnabled():
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(theme.colour("accent"))
-            painter.drawEllipse(middle, 3, 3)
 
 
 class FieldRow(QWidget):
@@ -52,7 +30,7 @@ class FieldRow(QWidget):
         self._kind = bare(field.kind)
         name = OneLine("soft")
         name.say(field.shown.label)
-        self.back = Mark()
+        self.back = BackMark()
         self.back.setAccessibleName(f"{field.shown.label}: back to the default")
         self.back.clicked.connect(self._reset)
         self.input: QWidget = self._make_input()
