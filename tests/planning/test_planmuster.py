@@ -102,7 +102,10 @@ def test_disk_and_devices() -> None:
     assert "GB are free" in found(short_plan(), free_bytes=10**6)[0].words
     assert found(short_plan(), free_bytes=10**12) == []
     broken = DeviceReport(name="mount", lamp="fault", fault="it doesn't answer", advice="look at its cable")
-    assert found(short_plan(), reports=[broken])[0].words == "mount: it doesn't answer; look at its cable"
+    rest = [DeviceReport(name=name, lamp="ready") for name in RIG.device_names if name != "mount"]
+    told = found(short_plan(), reports=[broken, *rest])
+    assert [f.words for f in told] == ["It doesn't answer; look at its cable."]
+    assert told[0].path == ("rig", "mount")
 
 
 def test_what_the_rig_cannot_do_is_a_fault_at_its_place() -> None:

@@ -76,9 +76,14 @@ def _parser() -> argparse.ArgumentParser:
     _json(rehearse, "one JSON event a line, the last one a summary")
     rehearse.set_defaults(module="rehearse")
 
-    plan = commands.add_parser("plan", help="a plan to read, its timetable, and what is wrong with it")
-    plan.add_argument("action", choices=["show", "check", "text"])
-    plan.add_argument("plan", nargs="?", metavar="PLAN", help="night plan (JSON); the demo's where not given")
+    plan = commands.add_parser(
+        "plan",
+        help="plans: to read, their timetable, what is wrong with them, one value changed",
+        description=_PLAN,
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    plan.add_argument("action", choices=list(PLAN_ACTIONS))
+    plan.add_argument("words", nargs="*", metavar="WORD", help="what the action works on, see above")
     plan.add_argument("--rig", metavar="RIG", help="rig (JSON); the demo's where not given")
     plan.add_argument("--date", metavar="DATE", help="the evening; else the simulated rig's, or today")
     plan.add_argument("--markdown", action="store_true", help="text: as Markdown")
@@ -382,6 +387,26 @@ _NIGHT = """The night that a rig's keeper runs. Each change says from when it is
   end                close the night, at once or --after-frame
   speed N            simulated time: so many times real time
   forward            simulated time: on to the next event"""
+
+PLAN_ACTIONS = {
+    "show": "[PLAN]",
+    "check": "[PLAN]",
+    "text": "[PLAN]",
+    "list": "",
+    "keep": "PLAN [NAME]",
+    "set": "PLAN FIELD VALUE",
+    "remove": "NAME",
+}
+"""What `vigil plan` can do, and the words that go with it."""
+
+_PLAN = """A PLAN is a file, the name of one that the rig keeps, or `desk`: the one that the window has open.
+
+  show, text [PLAN]      to read; the demo's where none is named
+  check [PLAN]           what the rig can't do of it, and what won't fit
+  list                   those of --rig
+  keep PLAN [NAME]       put it among them, under another name where one is given
+  set PLAN FIELD VALUE   one value: set desk orders.focus_every_min 60, blocks.ic405.lines.ic405-ha.count 20
+  remove NAME            throw one of them away; its file stays in a folder beside the others"""
 
 PATTERN_ACTIONS = {
     "list": "",

@@ -1,10 +1,11 @@
 """The documents and frames that commands are given."""
 
 import argparse
+import json
 import sys
 from importlib.resources import files
 from pathlib import Path
-from typing import TYPE_CHECKING, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from vigil.cli import BadInput
 from vigil.documents.messages import FASTEST, SLOWEST
@@ -12,9 +13,10 @@ from vigil.documents.plan import NightPlan, contradictions
 from vigil.documents.rig import Rig
 from vigil.documents.store import Document, DocumentError, load
 from vigil.planning.fitting import fit
-from vigil.runtime.folders import Folders, folders_of, rigs_folder
+from vigil.runtime.folders import Folders, data_folder, folders_of, plans_folder, rigs_folder
 
 if TYPE_CHECKING:
+    from vigil.documents.namedfiles import NamedFiles
     from vigil.documents.rig.rigs import Rigs
     from vigil.documents.scenario import Scenario
 
@@ -91,8 +93,38 @@ def plan_wanted(args: argparse.Namespace, rig: Rig) -> NightPlan:
         return plan_of_one_line(args, rig)
     if args.plan is None and not args.demo:
         raise BadInput("which plan? Name a night plan's file, give --target and --lines, or --demo")
-    path = Path(args.plan) if args.plan else demo_file("plan.json")
+    path = plan_path(args.plan, rig) if args.plan else demo_file("plan.json")
     return load_fitting(path, rig, args.fit or args.plan is None)
+
+
+def my_plans(rig: Rig) -> "NamedFiles[NightPlan]":
+    """The rig's plans beside the one on the window's desk."""
+    from vigil.documents.namedfiles import NamedFiles
+
+    return NamedFiles(plans_folder(rig.id), NightPlan, "plan")
+
+
+def plan_path(wanted: str, rig: Rig) -> Path:
+    """The file of a plan: a path, or the name of one that the rig keeps; `desk` is the window's. Raises
+    BadInput."""
+    if "/" in wanted or wanted.endswith(".json"):
+        return Path(wanted)
+    if wanted == "desk":
+        return data_folder(rig.id) / "plan.json"
+    from vigil.documents.namedfiles import NotThere
+
+    try:
+        return my_plans(rig).path_of(wanted)
+    except NotThere as problem:
+        raise BadInput(f"{problem}; or name a file") from None
+
+
+def read_value(text: str) -> Any:
+    """A value typed: JSON where it is (numbers, null, true, lists), else the text itself."""
+    try:
+        return json.loads(text)
+    except ValueError:
+        return text
 
 
 def scenario_path(wanted: str) -> Path:

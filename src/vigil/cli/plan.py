@@ -4,26 +4,53 @@ import argparse
 import json
 import sys
 from datetime import datetime
-from pathlib import Path
 from typing import Any
 
-from vigil.cli import BAD_INPUT, OK, BadInput
-from vigil.cli.files import EXAMPLE_RIGS, demo_file, load_document, rig_path
+from vigil.cli import BAD_INPUT, OK, PLAN_ACTIONS, BadInput
+from vigil.cli.files import (
+    EXAMPLE_RIGS,
+    demo_file,
+    load_document,
+    my_plans,
+    plan_path,
+    read_value,
+    rig_path,
+)
+from vigil.documents.namedfiles import NotThere
 from vigil.documents.plan import NightPlan, contradictions
 from vigil.documents.rig import Rig
-from vigil.documents.store import dump
+from vigil.documents.rig.change import Path as FieldPath
+from vigil.documents.rig.change import path_of, with_value
+from vigil.documents.store import DocumentError, dump, save
+from vigil.files.calibrationframes import calibration_frames
 from vigil.ledger.store import LedgerStore
 from vigil.planning.forecast import Forecast, forecast
 from vigil.planning.overheads import Overheads, overheads_of
 from vigil.planning.planmuster import Around, plan_muster
 from vigil.planning.plantext import plan_text
-from vigil.runtime.folders import data_folder, free_bytes, ledger_file
+from vigil.planning.revision import changes
+from vigil.runtime.folders import calibration_folder, data_folder, free_for_frames, ledger_file
 
 
 def run(args: argparse.Namespace) -> int:
     """0 well, 2 bad input, or a plan that the rig can't do."""
     rig = load_document(Rig, rig_path(args.rig or EXAMPLE_RIGS[0]))
-    plan = load_document(NightPlan, Path(args.plan) if args.plan else demo_file("plan.json"))
+    usage = PLAN_ACTIONS[args.action].split()
+    needed = sum(1 for word in usage if not word.startswith("["))
+    if not needed <= len(args.words) <= len(usage):
+        raise BadInput(f"write `vigil plan {args.action} {PLAN_ACTIONS[args.action]}`".rstrip())
+    try:
+        if args.action in _WORK:
+            return _WORK[args.action](args, rig)
+    except (DocumentError, NotThere) as problem:
+        raise BadInput(str(problem)) from None
+    except KeyError as problem:
+        raise BadInput(str(problem.args[0])) from None
+    return _read(args, rig)
+
+
+def _read(args: argparse.Namespace, rig: Rig) -> int:
+    plan = load_document(NightPlan, plan_path(args.words[0], rig) if args.words else demo_file("plan.json"))
     wrong = contradictions(plan, rig)
     ahead = None if wrong else forecast(plan, rig, _evening(args.date, rig), overheads=_overheads(rig))
     if args.action == "text":
@@ -33,7 +60,11 @@ def run(args: argparse.Namespace) -> int:
         told = {"plan": dump(plan), "wrong": wrong, **(_ahead(ahead) if ahead else {})}
         print(json.dumps(told, ensure_ascii=False) if args.json else plan_text(plan, rig, ahead))
         return OK
-    found = plan_muster(plan, rig, Around(ahead, _free_bytes(rig)))
+    folder = calibration_folder(rig.id)
+    around = Around(
+        ahead, free_for_frames(rig.frames.folder, rig.id), None, calibration_frames(folder), str(folder)
+    )
+    found = plan_muster(plan, rig, around)
     if args.json:
         told = [{"path": list(f.path), "words": f.words, "doubt": f.doubt} for f in found]
         print(json.dumps({"ok": not wrong, "wrong": wrong, "findings": told}, ensure_ascii=False))
@@ -48,6 +79,73 @@ def run(args: argparse.Namespace) -> int:
     return BAD_INPUT if wrong else OK
 
 
+def _list(args: argparse.Namespace, rig: Rig) -> int:
+    """The plan on the window's desk first, then the others that the rig has."""
+    kept = my_plans(rig)
+    desk = data_folder(rig.id) / "plan.json"
+    plans = [load_document(NightPlan, desk)] if desk.exists() else []
+    here = {plan.name.casefold() for plan in plans}
+    plans += [plan for plan in kept.all() if plan.name.casefold() not in here]
+    if args.json:
+        told = [
+            {"name": p.name, "targets": [b.target.name for b in p.blocks], "frames": p.wanted} for p in plans
+        ]
+        print(json.dumps({"plans": told, "broken": kept.broken()}, ensure_ascii=False))
+        return OK
+    for n, plan in enumerate(plans):
+        targets = ", ".join(block.target.name for block in plan.blocks) or "no target"
+        print(f"{plan.name}: {targets}; {plan.wanted} frames{' (on the desk)' if n < len(here) else ''}")
+    for problem in kept.broken():
+        print(f"vigil: {problem}", file=sys.stderr)
+    return OK
+
+
+def _keep(args: argparse.Namespace, rig: Rig) -> int:
+    plan = load_document(NightPlan, plan_path(args.words[0], rig))
+    if len(args.words) > 1:
+        plan = plan.model_copy(update={"name": args.words[1]})
+    path = my_plans(rig).keep(plan)
+    print(json.dumps({"path": str(path)}) if args.json else f"“{plan.name}” is kept as {path}")
+    return OK
+
+
+def _set(args: argparse.Namespace, rig: Rig) -> int:
+    path = plan_path(args.words[0], rig)
+    plan = load_document(NightPlan, path)
+    changed = with_value(plan, _place(plan, args.words[1]), read_value(args.words[2]))
+    said = "; ".join(changes(plan, changed)) or "nothing changed"
+    save(changed, path)
+    print(json.dumps({"changed": said}, ensure_ascii=False) if args.json else said)
+    return OK
+
+
+def _remove(args: argparse.Namespace, rig: Rig) -> int:
+    path = my_plans(rig).throw_away(args.words[0])
+    print(json.dumps({"path": str(path)}) if args.json else f"thrown away; its file is {path}")
+    return OK
+
+
+def _place(plan: NightPlan, text: str) -> FieldPath:
+    """A field's path; blocks, lines and steps by their ids or numbers. Raises KeyError."""
+    here: Any = plan.model_dump(mode="json")
+    path: list[str | int] = []
+    for piece in path_of(text):
+        if isinstance(here, list) and isinstance(piece, str):
+            ids = [str(entry.get("id") or entry.get("name")) for entry in here]
+            if piece not in ids:
+                raise KeyError(f"{text}: there is no {piece!r}; there are {', '.join(ids) or 'none'}")
+            piece = ids.index(piece)
+        path.append(piece)
+        try:
+            here = here[piece]
+        except (KeyError, IndexError, TypeError):
+            here = None
+    return tuple(path)
+
+
+_WORK = {"list": _list, "keep": _keep, "set": _set, "remove": _remove}
+
+
 def _overheads(rig: Rig) -> Overheads | None:
     """By the rig's last night, if it has had one."""
     path = ledger_file(rig.id)
@@ -59,14 +157,6 @@ def _overheads(rig: Rig) -> Overheads | None:
         return overheads_of(store.events(night), rig) if night else None
     finally:
         store.close()
-
-
-def _free_bytes(rig: Rig) -> int | None:
-    folder = Path(rig.frames.folder).expanduser() if rig.frames.folder else data_folder(rig.id)
-    try:
-        return free_bytes(folder)
-    except OSError:
-        return None
 
 
 def _evening(date: str | None, rig: Rig) -> datetime:

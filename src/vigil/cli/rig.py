@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from vigil.cli import NOT_ALL, OK, RIG_ACTIONS, BadInput
-from vigil.cli.files import load_document, my_rigs, own_folders, rig_path, rig_wanted
+from vigil.cli.files import load_document, my_rigs, own_folders, read_value, rig_path, rig_wanted
 from vigil.documents.messages import Command, Status
 from vigil.documents.plan import NightPlan, contradictions
 from vigil.documents.rig import Rig
@@ -143,15 +143,7 @@ def _rename(args: argparse.Namespace) -> int:
 
 
 def _set(args: argparse.Namespace) -> int:
-    return _change(args, args.words[0], _read(args.words[1]))
-
-
-def _read(text: str) -> Any:
-    """JSON where it is (numbers, null, true, lists), else the text itself."""
-    try:
-        return json.loads(text)
-    except ValueError:
-        return text
+    return _change(args, args.words[0], read_value(args.words[1]))
 
 
 def _change(args: argparse.Namespace, field: str, value: Any) -> int:

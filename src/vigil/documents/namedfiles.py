@@ -38,6 +38,10 @@ class NamedFiles(Generic[D]):
         """In any case of letters. Raises NotThere with those there are."""
         return self._found(name)[0]
 
+    def path_of(self, name: str) -> Path:
+        """Its file. Raises NotThere."""
+        return self._found(name)[1]
+
     def keep(self, document: D) -> Path:
         """Put it in the folder, in place of one of its name."""
         self.folder.mkdir(parents=True, exist_ok=True)

@@ -106,6 +106,14 @@ class ExposureLine(Piece):
         """Whether another frame of it is wanted."""
         return not self.off and (self.as_long_as_it_lasts or taken < self.count)
 
+    def settings_on(self, rig: Rig) -> tuple[int, int]:
+        """(gain, offset): what the line leaves open is its filter's, then the camera's for lights."""
+        assert rig.camera is not None, "a night needs a camera"
+        usual = rig.camera.settings_for("lights")
+        of_filter = rig.wheel.filter(self.filter).gain if rig.wheel and self.filter else None
+        gain = next((g for g in (self.gain, of_filter, usual.gain) if g is not None), 0)
+        return gain, (usual.offset or 0) if self.offset is None else self.offset
+
     @property
     def number_wanted(self) -> int:
         """Frames asked for; none of a line that is off, or takes what time there is."""

@@ -26,14 +26,8 @@ Spawn = Callable[[Coroutine[Any, Any, None]], "asyncio.Task[None]"]
 
 
 def light_exposure(rig: Rig, line: ExposureLine) -> Exposure:
-    """A line's exposure: what it leaves open is its filter's, then the camera's for lights."""
-    assert rig.camera is not None, "a night needs a camera"
-    usual = rig.camera.settings_for("lights")
-    of_filter = rig.wheel.filter(line.filter).gain if rig.wheel and line.filter else None
-    gain = next(g for g in (line.gain, of_filter, usual.gain) if g is not None)
-    return Exposure(
-        line.exposure_s, gain, (usual.offset or 0) if line.offset is None else line.offset, line.binning
-    )
+    """A line's exposure."""
+    return Exposure(line.exposure_s, *line.settings_on(rig), line.binning)
 
 
 class Lights:

@@ -6,11 +6,14 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from vigil.documents.messages import DeviceReport
-from vigil.documents.plan import Block, NightPlan, contradictions
+from vigil.documents.plan import Block, NightPlan, StandingOrders, contradictions
 from vigil.documents.rig import Rig
 from vigil.documents.rig.change import Path
+from vigil.files.calibrationframes import CalibrationFrame
+from vigil.planning.calibration import missing_calibration
 from vigil.planning.forecast import Forecast
-from vigil.planning.muster.finding import Finding
+from vigil.planning.muster import devices
+from vigil.planning.muster.finding import Finding, Known
 
 _BYTES_PER_PX = 2
 _HEADER_BYTES = 20_000
@@ -23,6 +26,8 @@ class Around:
     ahead: Forecast | None = None
     free_bytes: int | None = None
     reports: Sequence[DeviceReport] | None = None
+    calibration: Sequence[CalibrationFrame] | None = None
+    calibration_folder: str = ""
 
 
 def plan_muster(plan: NightPlan, rig: Rig, around: Around | None = None) -> list[Finding]:
@@ -30,7 +35,7 @@ def plan_muster(plan: NightPlan, rig: Rig, around: Around | None = None) -> list
     around = around or Around()
     found = [_fault(said) for said in contradictions(plan, rig)]
     if plan.blocks:
-        doubts = (_spans, _fitting, _limits, _lines, _devices, _disk, _closing)
+        doubts = (_spans, _fitting, _limits, _lines, _devices, _disk, _calibration, _closing)
         found += [finding for rule in doubts for finding in rule(plan, rig, around)]
     return found
 
@@ -94,24 +99,14 @@ def _fitting(plan: NightPlan, rig: Rig, around: Around) -> Iterator[Finding]:
 
 def _limits(plan: NightPlan, rig: Rig, around: Around) -> Iterator[Finding]:
     """Standing orders that undo or contradict each other."""
-    orders = plan.orders
     if not rig.frames_sky:
         return
     scale = rig.scale_arcsec_px()
-    keep_px = math.inf if orders.target_keep_arcmin is None else 60 * orders.target_keep_arcmin / scale
-    if orders.target_reach_px >= keep_px:
-        yield _doubt(
-            ("orders", "target_reach_px"),
-            f"On target is reached at {orders.target_reach_px:g} px but lost at {keep_px:.0f} px already: "
-            "it would be centred for ever.",
-        )
-    dithers = orders.dither_every_frames is not None or orders.dither_once_a_round
-    if dithers and orders.dither_px >= keep_px:
-        yield _doubt(
-            ("orders", "dither_px"),
-            f"A dither of {orders.dither_px:g} px leaves the {keep_px:.0f} px that count as on target.",
-        )
+    yield from _limits_of(plan.orders, scale, ("orders",), "")
     for n, block in _active(plan):
+        orders = block.orders_in(plan.orders)
+        if block.limits:
+            yield from _limits_of(orders, scale, ("blocks", n, "limits"), f"{block.target.name}: ")
         filters = [line.filter for line in block.active_lines]
         changes = any(a != b for a, b in pairwise(filters))
         if orders.focus_at_filter_change and block.order == "in turn" and changes and rig.focuser is not None:
@@ -120,6 +115,23 @@ def _limits(plan: NightPlan, rig: Rig, around: Around) -> Iterator[Finding]:
                 f"{block.target.name} takes its filters in turn and refocuses at each change: "
                 "more focusing than exposing.",
             )
+
+
+def _limits_of(orders: StandingOrders, scale: float, place: Path, whose: str) -> Iterator[Finding]:
+    keep_px = math.inf if orders.target_keep_arcmin is None else 60 * orders.target_keep_arcmin / scale
+    if orders.target_reach_px >= keep_px:
+        yield _doubt(
+            (*place, "target_reach_px"),
+            f"{whose}On target is reached at {orders.target_reach_px:g} px but lost at {keep_px:.0f} px "
+            "already: it would be centred for ever.",
+        )
+    dithers = orders.dither_every_frames is not None or orders.dither_once_a_round
+    if dithers and orders.dither_px >= keep_px:
+        yield _doubt(
+            (*place, "dither_px"),
+            f"{whose}A dither of {orders.dither_px:g} px leaves the {keep_px:.0f} px that count as "
+            "on target.",
+        )
 
 
 def _lines(plan: NightPlan, rig: Rig, around: Around) -> Iterator[Finding]:
@@ -146,12 +158,10 @@ def _usual(value: object) -> str:
 
 
 def _devices(plan: NightPlan, rig: Rig, around: Around) -> Iterator[Finding]:
-    """What isn't connected: the night connects it, if it answers."""
-    if around.reports is None:
-        return
-    faulty = [report for report in around.reports if report.lamp == "fault"]
-    for report in faulty:
-        yield _doubt(("rig", report.name), f"{report.name}: {report.fault}; {report.advice}")
+    """What isn't connected while others are, is at fault, or has another clock: the night connects what
+    answers."""
+    for finding in devices.findings(rig, Known(reports=around.reports)):
+        yield _doubt(("rig", *finding.path), finding.words)
 
 
 def _disk(plan: NightPlan, rig: Rig, around: Around) -> Iterator[Finding]:
@@ -167,6 +177,17 @@ def _disk(plan: NightPlan, rig: Rig, around: Around) -> Iterator[Finding]:
             ("rig", "frames"),
             f"The plan's {plan.wanted} frames need {needed / 1e9:.1f} GB, "
             f"{around.free_bytes / 1e9:.1f} GB are free.",
+        )
+
+
+def _calibration(plan: NightPlan, rig: Rig, around: Around) -> Iterator[Finding]:
+    if around.calibration is None or rig.camera is None or contradictions(plan, rig):
+        return
+    missing = missing_calibration(plan, rig, around.calibration)
+    if missing:
+        yield _doubt(
+            ("blocks", 0, "lines", 0),
+            f"Calibration frames to be taken: {'; '.join(missing)} (none in {around.calibration_folder}).",
         )
 
 

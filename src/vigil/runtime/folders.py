@@ -94,6 +94,11 @@ def own_catalogue_folder() -> Path:
     return _base("XDG_DATA_HOME", Path.home() / ".local" / "share") / "vigil" / "catalogue"
 
 
+def calibration_folder(rig_id: str) -> Path:
+    """Where a rig's darks, flats and bias frames are looked for; may not exist yet."""
+    return data_folder(rig_id) / "calibration"
+
+
 def plans_folder(rig_id: str) -> Path:
     """A rig's plans beside the one on the desk; may not exist yet."""
     return data_folder(rig_id) / "plans"
@@ -119,6 +124,14 @@ def free_bytes(folder: Path) -> int:
     while not folder.exists() and folder != folder.parent:
         folder = folder.parent
     return shutil.disk_usage(folder).free
+
+
+def free_for_frames(folder: str | None, rig_id: str) -> int | None:
+    """Bytes free where a rig's frames go: its own folder, else Vigil's; None where that can't be said."""
+    try:
+        return free_bytes(Path(folder).expanduser() if folder else data_folder(rig_id))
+    except OSError:
+        return None
 
 
 def _base(variable: str, otherwise: Path) -> Path:

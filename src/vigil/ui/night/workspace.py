@@ -11,12 +11,13 @@ from vigil.documents.namedfiles import NamedFiles
 from vigil.documents.pattern import Patterns
 from vigil.documents.plan import NightPlan
 from vigil.documents.scenario.shipped import shipped
+from vigil.files.calibrationframes import CalibrationFrame, calibration_frames
 from vigil.link.rehearsal import Odds
 from vigil.planning.account import Account
 from vigil.planning.muster import Finding
 from vigil.planning.planmuster import Around, plan_muster
 from vigil.planning.plantext import plan_text
-from vigil.runtime.folders import patterns_folder, plans_folder
+from vigil.runtime.folders import calibration_folder, free_for_frames, patterns_folder, plans_folder
 from vigil.ui import words
 from vigil.ui.actions import Action
 from vigil.ui.fields import ValueField
@@ -43,7 +44,10 @@ class NightWorkspace(Workspace):
         super().__init__("Night")
         self._to_rig = to_rig
         self._said = ""
-        self._session = session
+        self._session, self._jobs = session, jobs
+        self._calibrated_in = calibration_folder(session.rig.id)
+        self._calibration: tuple[CalibrationFrame, ...] | None = None
+        self._free: int | None = None
         self.rehearsing = Rehearsing(session, jobs)
         self.picture = NightPicture(session)
         go = button("Find a target", "primary", "To Targets", "Ctrl+2")
@@ -131,6 +135,19 @@ class NightWorkspace(Workspace):
         session.plan.changed.connect(self.show_rehearsal)
         self.refresh()
         self.show_rehearsal()
+
+    def entered(self) -> None:
+        """What calibration frames there are, and what room, is looked up anew."""
+        folder, rig = self._calibrated_in, self._session.rig
+
+        def look() -> tuple[tuple[CalibrationFrame, ...], int | None]:
+            return calibration_frames(folder), free_for_frames(rig.frames.folder, rig.id)
+
+        def take(found: tuple[tuple[CalibrationFrame, ...], int | None]) -> None:
+            self._calibration, self._free = found
+            self._show_muster()
+
+        self._jobs.run("calibration frames", look, take, lambda problem: None)
 
     def actions_here(self) -> list[Action]:
         return [
@@ -247,7 +264,9 @@ class NightWorkspace(Workspace):
         if plan.blocks and session.run == "ready":
             wrong = bool(session.plan.contradictions())
             ahead = None if wrong else session.plan_ahead()
-            found = plan_muster(plan, session.rig, Around(ahead, None, list(session.reports.values())))
+            reports = list(session.reports.values())
+            around = Around(ahead, self._free, reports, self._calibration, str(self._calibrated_in))
+            found = plan_muster(plan, session.rig, around)
         self.muster.show_findings(found, "")
         self.muster_area.setFixedHeight(min(_MUSTER_PX, self.muster.sizeHint().height() + 4))
         self.muster_area.setVisible(bool(found))
