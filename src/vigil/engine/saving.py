@@ -57,6 +57,7 @@ class Taken:
             "started_at": self.started_at,
             "temperature_c": self.temperature_c,
             "focus_position": self.focus_position,
+            "tube_c": self.header["FOCTEMP"][0] if "FOCTEMP" in self.header else None,
             **({"doubtful": self.doubtful} if self.doubtful else {}),
         }
 

@@ -1,5 +1,6 @@
 """What came of a night, from its events: frames by line, and where the time went."""
 
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
@@ -67,7 +68,7 @@ class Account:
 def account(plan: NightPlan, events: Iterable[Event]) -> Account:
     """Add up a night's events. Activities beside others (cooling) are spells, but lose no time."""
     told = tuple(events)
-    spells = tuple(_spells(told))
+    spells = tuple(SpellLog(told).spells)
     judged = {e.values["frame_id"]: e.values for e in told if e.kind is Kind.FRAME_JUDGED}
     frames = [e.values for e in told if e.kind is Kind.FRAME_SAVED]
     saved = [f["line"] for f in frames if counts({**f, **judged.get(f["frame_id"], {})})]
@@ -93,52 +94,64 @@ def account(plan: NightPlan, events: Iterable[Event]) -> Account:
     )
 
 
-def _spells(events: tuple[Event, ...]) -> list[Spell]:
-    found: list[Spell] = []
-    open_: dict[object, Event] = {}
-    for event in events:
+class SpellLog:
+    """A night's spells, put together event by event."""
+
+    def __init__(self, events: Iterable[Event] = ()) -> None:
+        self.spells: list[Spell] = []
+        self._open: dict[object, Event] = {}
+        for event in events:
+            self.add(event)
+
+    def add(self, event: Event) -> None:
         values = event.values
-        waited = open_.pop("wait", None) if event.kind is not Kind.DEVICE_LOST else None
+        waited = self._open.pop("wait", None) if event.kind is not Kind.DEVICE_LOST else None
         if waited is not None:
-            found.append(Spell("wait", waited.values["lost_to"], waited.at, event.at, "lost", waited.reason))
+            self._ended("wait", waited.values["lost_to"], waited, event, "lost", waited.reason)
         if event.kind is Kind.WAITING and values.get("lost_to"):
-            open_["wait"] = event
+            self._open["wait"] = event
         if event.kind is Kind.ACTIVITY_STARTED:
-            open_[values["activity"]] = event
+            self._open[values["activity"]] = event
         elif event.kind is Kind.ACTIVITY_ENDED:
-            begun = open_.pop(values["activity"], None)
+            begun = self._open.pop(values["activity"], None)
             if begun is not None:
-                words = str(begun.values.get("words", ""))
-                found.append(
-                    Spell(
-                        str(values["kind"]), words, begun.at, event.at, str(values["outcome"]), event.reason
-                    )
-                )
+                words, outcome = str(begun.values.get("words", "")), str(values["outcome"])
+                self._ended(str(values["kind"]), words, begun, event, outcome, event.reason)
         elif event.kind is Kind.EXPOSURE_STARTED:
-            open_["exposure"] = event
+            self._open["exposure"] = event
         elif event.kind is Kind.EXPOSURE_ENDED:
-            begun = open_.pop("exposure", None)
+            begun = self._open.pop("exposure", None)
             if begun is not None:
-                where = str(begun.values["block"]), str(begun.values["line"])
                 outcome = str(values["outcome"])
-                found.append(
-                    Spell("exposure", begun.reason, begun.at, event.at, outcome, event.reason, *where)
-                )
+                self._ended("exposure", begun.reason, begun, event, outcome, event.reason)
         elif event.kind is Kind.HELD:
-            open_["hold"] = event
+            self._open["hold"] = event
         elif event.kind in (Kind.RESUMED, Kind.CLOSING_STARTED):
-            begun = open_.pop("hold", None)
+            begun = self._open.pop("hold", None)
             if begun is not None:
-                found.append(Spell("hold", begun.reason, begun.at, event.at, "done", event.reason))
-    return found
+                self._ended("hold", _cause(begun), begun, event, "done", event.reason)
+
+    def _ended(self, kind: str, words: str, begun: Event, event: Event, outcome: str, reason: str) -> None:
+        block, line = (str(begun.values.get(name, "")) for name in ("block", "line"))
+        self.spells.append(Spell(kind, words, begun.at, event.at, outcome, reason, block, line))
+
+    def lost_s(self) -> dict[str, float]:
+        """Time by what it was lost to, the most first."""
+        return _lost_s(self.spells)
 
 
-def _lost_s(spells: tuple[Spell, ...]) -> dict[str, float]:
+def _cause(held: Event) -> str:
+    """What a hold was for, without its numbers: so that several of one cause add up."""
+    words = re.split(r"[;,]|\s*\d", held.reason)[0].strip()
+    return words or str(held.values.get("condition", "")) or held.reason
+
+
+def _lost_s(spells: Iterable[Spell]) -> dict[str, float]:
     """Holds by their reason, what failed by its kind, exposures that came to nothing."""
     lost: dict[str, float] = {}
     for spell in spells:
         if spell.kind == "hold":
-            name = f"holding: {spell.words.split(';')[0].split(',')[0]}"
+            name = f"holding: {spell.words}"
         elif spell.kind == "wait":
             name = f"after {spell.words} failed"
         elif spell.outcome != "done":

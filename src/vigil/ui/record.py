@@ -10,6 +10,7 @@ from vigil.documents.events import Event
 from vigil.documents.night import NightState, RunState, fold
 from vigil.documents.reasonlog import ReasonLog, Sentence
 from vigil.focusing.vcurve import NoCurve, Sample, VCurve, fit_vcurve
+from vigil.planning.account import SpellLog
 
 
 @dataclass(slots=True)
@@ -118,6 +119,9 @@ class NightRecord:
         self.centrings: list[Centring] = []
         self.holds: list[Pause] = []
         self._log = ReasonLog()
+        self.spells = SpellLog()
+        self.question = ""
+        """What a person is asked now; empty when nothing is."""
         self._wanted = 0
         self.turnings: list[Turning] = []
         self.flips: list[Flipping] = []
@@ -133,6 +137,7 @@ class NightRecord:
     def add(self, event: Event) -> None:
         """Take one more event in. Raises NotAllowed for one that contradicts the run state."""
         self.state = fold(self.state, event)
+        self.spells.add(event)
         sentence = self._log.add(event)
         if sentence is not None:
             self.sentences.append(sentence)
@@ -196,6 +201,7 @@ class NightRecord:
     def _night_resumed(self, event: Event) -> None:
         if (exposing := self.exposing) is not None:
             exposing.ends, exposing.outcome = event.at, "lost"
+        self.question = ""
         for run in self._by_activity.values():
             run.outcome = run.outcome or "lost"
         self._by_activity.clear()
@@ -214,6 +220,8 @@ class NightRecord:
             flip = Flipping(words, event.at)
             self.flips.append(flip)
             self._by_activity[number] = flip
+        elif kind == "ask":
+            self.question = words.removeprefix("ask: ")
         elif kind in ("turn camera", "turn by hand"):
             turning = Turning(words, event.at, kind == "turn by hand")
             self.turnings.append(turning)
@@ -235,6 +243,8 @@ class NightRecord:
 
     def _activity_ended(self, event: Event) -> None:
         run = self._by_activity.pop(int(event.values["activity"]), None)
+        if event.values["kind"] == "ask":
+            self.question = ""
         if run is None:
             return
         run.outcome, run.said = event.values["outcome"], event.reason

@@ -115,6 +115,8 @@ class Session(QObject):
         self._forecast: tuple[Any, Forecast] | None = None
         self._overheads: Overheads | None = None
         """By the rig's last night."""
+        self._room: list[tuple[datetime, float]] = []
+        """Free on the frames' disk, GB, whenever it changed."""
         self._altitudes: dict[tuple[float, float], Floats] = {}
         self.sky: NightSky
         self.axis: TimeAxis
@@ -226,6 +228,16 @@ class Session(QObject):
             self._altitudes[where] = self.sky.altitude_deg(ra_deg, dec_deg)
         return self._altitudes[where]
 
+    def room_gb(self, at: datetime) -> float | None:
+        """How much was free on the frames' disk at a moment, as far as this window was told."""
+        before = [room for told, room in self._room if told <= at]
+        return before[-1] if before else None
+
+    def _take_room(self, status: Status) -> None:
+        gauges = [g for check in status.conditions for g in check["gauges"] if g["words"] == "free on disk"]
+        if gauges and (not self._room or self._room[-1][1] != gauges[0]["value"]):
+            self._room.append((status.at, float(gauges[0]["value"])))
+
     def plan_ahead(self) -> Forecast:
         """The forecast from now on, or from what the night has done."""
         state = self.record.state
@@ -326,6 +338,7 @@ class Session(QObject):
             self._advance(status.at)
         self._heard_s = time.monotonic()
         self._take_reports(status.reports)
+        self._take_room(status)
         self.status_changed.emit()
 
     def _take_reports(self, devices: list[DeviceReport]) -> None:

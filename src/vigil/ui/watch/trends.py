@@ -1,68 +1,123 @@
-"""Star size, star count and background through the night, over the ribbon's span."""
+"""Three quantities of the frames through the night, over the ribbon's span; or two against each other."""
 
-from collections.abc import Callable
+from collections.abc import Iterator
+from datetime import datetime
 
-from PyQt6.QtCore import QPointF, QRectF
-from PyQt6.QtGui import QPainter, QPainterPath
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPainterPath, QResizeEvent
 
-from vigil.ui import words
-from vigil.ui.picture import RIGHT, TimePicture, write
+from vigil.ui.marks import paint_mark
+from vigil.ui.picture import CENTRE, RIGHT, TimePicture, write
+from vigil.ui.pieces import Choice
 from vigil.ui.record import Light
 from vigil.ui.session import Session
-from vigil.ui.theme import Size, number_font, text_font, theme
+from vigil.ui.theme import Size, number_font, swatch_of, text_font, theme
+from vigil.ui.watch.quantities import QUANTITIES, Quantity, quantity
 
-_ROW = 42
-Value = Callable[[Light], float]
-_ROWS: tuple[tuple[str, Value, str, float], ...] = (
-    ("star size, px", lambda light: float(light.values["hfr_px"] or 0), "{:.2f}", 4.0),
-    ("stars", lambda light: float(light.values["stars"]), "", 500.0),
-    ("background, ADU", lambda light: float(light.values["background_adu"]), "", 1000.0),
-)
+_ROW, _HEAD = 42, 17
+_USUAL = ("star size, px", "stars", "background, ADU")
+_OVER_TIME = "over time"
+_NAME_PX, _AGAINST_PX = 150, 190
 
 
 class Trends(TimePicture):
-    """A point a frame; the scale starts at 0 and grows only when values ask for it."""
+    """A point a frame. Each row's name chooses what it shows; the choice beside the first one puts that
+    against another quantity in place of time."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.inset_left = self.inset_right = 0
-        self.setFixedHeight(_ROW * len(_ROWS))
-        self.setAccessibleName("Trends of star size, star count and background")
+        self.setFixedHeight(_ROW * len(_USUAL))
+        self.setAccessibleName("Trends of the frames")
+        titles = [each.title for each in QUANTITIES]
+        self.rows = [self._made_choice(f"Trend {n + 1}", titles, title) for n, title in enumerate(_USUAL)]
+        against = [_OVER_TIME, *(f"against {title}" for title in titles)]
+        self.against = self._made_choice("Over time, or against", against, _OVER_TIME)
         session.night_changed.connect(self.update)
 
+    def _made_choice(self, name: str, items: list[str], chosen: str) -> Choice:
+        made = Choice(self)
+        made.setProperty("role", "plain")
+        made.setAccessibleName(name)
+        made.setToolTip("What is drawn here")
+        made.addItems(items)
+        made.setCurrentText(chosen)
+        made.currentIndexChanged.connect(self._chosen)
+        return made
+
+    def _chosen(self) -> None:
+        time = self.against.currentText() == _OVER_TIME
+        for row in self.rows[1:]:
+            row.setVisible(time)
+        self.update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        for n, row in enumerate(self.rows):
+            row.setGeometry(0, n * _ROW, _NAME_PX, _HEAD)
+        self.against.setGeometry(_NAME_PX + 6, 0, _AGAINST_PX, _HEAD)
+
+    # -- what is shown ----------------------------------------------------------------------------------
+
+    def lights(self) -> list[Light]:
+        return self.session.tonight.measured()
+
+    def points(self, shown: Quantity) -> list[tuple[Light, float]]:
+        """Frames with a value of it."""
+        scale = self.session.rig.scale_arcsec_px() if self.session.rig.frames_sky else 1.0
+        values = ((light, shown.value(self._values(light), scale)) for light in self.lights())
+        return [(light, value) for light, value in values if value is not None]
+
+    def _values(self, light: Light) -> dict[str, object]:
+        room = self.session.room_gb(light.at)
+        return light.values if room is None else {**light.values, "free_gb": room}
+
+    def shown(self) -> list[Quantity]:
+        return [quantity(row.currentText()) for row in self.rows]
+
+    def other(self) -> Quantity | None:
+        """What the first row is drawn against; None for time."""
+        chosen = self.against.currentText().removeprefix("against ")
+        return None if chosen == _OVER_TIME else quantity(chosen)
+
     def copy_text(self) -> str:
-        lines = ["time_utc\tfilter\thfr_px\tstars\tbackground_adu"]
-        for light in self.session.tonight.measured():
-            v = light.values
-            lines.append(
-                f"{light.at:%Y-%m-%dT%H:%M:%S}\t{v['filter']}\t{v['hfr_px']}\t{v['stars']}\t{v['background_adu']}"
-            )
+        """All quantities, whatever is shown."""
+        lines = ["\t".join(["time_utc", "filter", *(each.title for each in QUANTITIES)])]
+        scale = self.session.rig.scale_arcsec_px() if self.session.rig.frames_sky else 1.0
+        for light in self.lights():
+            values = [each.value(self._values(light), scale) for each in QUANTITIES]
+            told = ("" if value is None else f"{value:g}" for value in values)
+            lines.append("\t".join([f"{light.at:%Y-%m-%dT%H:%M:%S}", light.values["filter"], *told]))
         return "\n".join(lines)
 
+    # -- drawing ----------------------------------------------------------------------------------------
+
     def paint(self, painter: QPainter) -> None:
-        lights = self.session.tonight.measured()
-        for i, (name, value, form, least_top) in enumerate(_ROWS):
-            top = float(i * _ROW)
+        other = self.other()
+        if other is not None:
+            self._paint_against(painter, self.shown()[0], other)
+            return
+        for n, shown in enumerate(self.shown()):
+            top = float(n * _ROW)
             plot = QRectF(self.span_left, top + 18, self.span_width, _ROW - 21)
-            write(painter, QPointF(0, top + 12), name, "soft", text_font(Size.SMALL))
             painter.setPen(theme.pen("line"))
             painter.drawLine(QPointF(0, top + _ROW - 0.5), QPointF(self.width(), top + _ROW - 0.5))
-            if not lights:
-                continue
-            highest = max(least_top, 1.15 * max(value(light) for light in lights))
-            self._paint_row(painter, plot, lights, value, highest)
-            last = value(lights[-1])
-            said = form.format(last) if form else words.grouped(last)
-            write(painter, QPointF(self.width(), top + 12), said, "text", number_font(strong=True), RIGHT)
+            points = self.points(shown)
+            if points:
+                self._paint_row(painter, plot, points, shown)
+                last = shown.shown(points[-1][1])
+                write(painter, QPointF(self.width(), top + 12), last, "text", number_font(strong=True), RIGHT)
+        self._paint_marks(painter)
         self.paint_moments(painter, 0, self.height())
 
     def _paint_row(
-        self, painter: QPainter, plot: QRectF, lights: list[Light], value: Value, highest: float
+        self, painter: QPainter, plot: QRectF, points: list[tuple[Light, float]], shown: Quantity
     ) -> None:
         """One line a filter, broken where the filter changes: their values don't compare."""
-        path, filter_name = QPainterPath(), ""
-        for light in lights:
-            point = QPointF(self.x(light.at), plot.bottom() - value(light) / highest * plot.height())
+        low, high = shown.scale([value for _, value in points])
+        path, filter_name = QPainterPath(), None
+        for light, value in points:
+            point = QPointF(self.x(light.at), plot.bottom() - (value - low) / (high - low) * plot.height())
             if light.values["filter"] != filter_name:
                 filter_name = light.values["filter"]
                 path.moveTo(point)
@@ -70,16 +125,78 @@ class Trends(TimePicture):
                 path.moveTo(point)
             path.lineTo(point)
         painter.setPen(theme.pen("text", 1.5))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPath(path)
 
-    def hover_text(self, moment: object) -> str:
-        lights = self.session.tonight.measured()
-        said = [super().hover_text(moment)]  # type: ignore[arg-type]
-        if lights:
-            near = min(lights, key=lambda light: abs(light.at - moment))  # type: ignore[operator]
-            v = near.values
-            said.append(
-                f"{v['filter']} {v['number']} of {v['of']}: {v['hfr_px'] or 0:.2f} px, {v['stars']} stars, "
-                f"background {v['background_adu']:.0f} ADU"
+    def _paint_marks(self, painter: QPainter) -> None:
+        """What may have moved a trend: focus runs, flips, holds; dithers as ticks on the lowest line."""
+        record, top = self.session.tonight, _ROW - 9.0
+        for hold in record.holds:
+            painter.setPen(theme.pen("soft", 1.6))
+            y = top + 4
+            painter.drawLine(
+                QPointF(self.x(hold.begins), y), QPointF(self.x(hold.ends or self.session.now), y)
             )
+        for run in record.focus_runs:
+            paint_mark(painter, "focus", self.x(run.began), top, "soft", run.outcome not in ("", "done"))
+        for flip in record.flips:
+            paint_mark(painter, "flip", self.x(flip.began), top, "soft", flip.outcome not in ("", "done"))
+        painter.setPen(theme.pen("soft", 1.0))
+        for spell in record.spells.spells:
+            if spell.kind == "dither":
+                x = self.x(spell.begins)
+                painter.drawLine(QPointF(x, self.height() - 4), QPointF(x, self.height()))
+
+    def _paint_against(self, painter: QPainter, shown: Quantity, other: Quantity) -> None:
+        """One quantity up, the other across; filters by their swatch, the newest frame ringed."""
+        plot = QRectF(_NAME_PX, _HEAD + 8, self.width() - _NAME_PX - 60, self.height() - _HEAD - 28)
+        painter.setPen(theme.pen("line"))
+        painter.drawLine(plot.bottomLeft(), plot.bottomRight())
+        painter.drawLine(plot.bottomLeft(), plot.topLeft())
+        pairs = list(self.pairs(shown, other))
+        small, font = text_font(Size.SMALL), number_font(Size.SMALL)
+        write(painter, QPointF(plot.center().x(), self.height() - 3), other.title, "soft", small, CENTRE)
+        if len(pairs) < 2:
+            write(painter, plot.center(), "two frames with both values are needed", "soft", small, CENTRE)
+            return
+        low_x, high_x = other.around([x for _, x, _ in pairs])
+        low_y, high_y = shown.around([y for _, _, y in pairs])
+        for at, text, where in (
+            (plot.topLeft(), shown.shown(high_y), RIGHT),
+            (plot.bottomLeft(), shown.shown(low_y), RIGHT),
+        ):
+            write(painter, QPointF(at.x() - 6, at.y() + 4), text, "soft", font, where)
+        write(painter, QPointF(plot.left(), self.height() - 3), other.shown(low_x), "soft", font, CENTRE)
+        write(painter, QPointF(plot.right(), self.height() - 3), other.shown(high_x), "soft", font, CENTRE)
+        for n, (light, across, up) in enumerate(pairs):
+            x = plot.left() + (across - low_x) / (high_x - low_x) * plot.width()
+            y = plot.bottom() - (up - low_y) / (high_y - low_y) * plot.height()
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(swatch_of(str(light.values["filter"])))
+            painter.drawEllipse(QPointF(x, y), 2.2, 2.2)
+            if n == len(pairs) - 1:
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.setPen(theme.pen("focus", 1.4))
+                painter.drawEllipse(QPointF(x, y), 5, 5)
+
+    def pairs(self, shown: Quantity, other: Quantity) -> Iterator[tuple[Light, float, float]]:
+        """Frames with both values: (frame, across, up)."""
+        across = {light.frame_id: value for light, value in self.points(other)}
+        for light, value in self.points(shown):
+            if light.frame_id in across:
+                yield light, across[light.frame_id], value
+
+    def hover_text(self, moment: datetime) -> str:
+        lights = self.lights()
+        said = [super().hover_text(moment)]
+        if lights:
+            near = min(lights, key=lambda light: abs(light.at - moment))
+            v = near.values
+            told = []
+            for shown in self.shown():
+                value = next((x for light, x in self.points(shown) if light is near), None)
+                if value is not None:
+                    told.append(f"{shown.name} {shown.shown(value)} {shown.unit}".strip())
+            of = f" of {v['of']}" if v["of"] is not None else ""
+            said.append(f"{v['filter']} {v['number']}{of}: {', '.join(told)}")
         return "\n".join(said)

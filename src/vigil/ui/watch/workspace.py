@@ -12,6 +12,7 @@ from vigil.ui import words
 from vigil.ui.actions import Action
 from vigil.ui.image.histogram import Histogram
 from vigil.ui.image.loading import Loaded, load_for_view
+from vigil.ui.image.loupe import Loupe
 from vigil.ui.image.overlay import FrameOverlay
 from vigil.ui.image.view import FrameView, Under
 from vigil.ui.jobs import Jobs
@@ -30,8 +31,9 @@ from vigil.ui.watch.reasons import Reasons
 from vigil.ui.watch.trends import Trends
 from vigil.ui.workspace import Workspace, page, scrolled, side
 
-_REST_MS = 60
-_MOST_LINES = 4
+_REST_MS, _ACROSS_PX = 60, 40
+_MOST_LINES, _MOST_COMING = 4, 4
+_TOLD_AHEAD = {"flip": "meridian flip", "focus": "focusing"}
 
 
 class Watch(Workspace):
@@ -64,6 +66,13 @@ class Watch(Workspace):
         self.fit = button("Fit", "plain", "The whole frame", "0")
         self.one = button("1:1", "plain", "One pixel of the frame on one of the screen", "1")
         self.auto = button("Auto stretch", "plain", "Black and white point from the frame itself")
+        self.loupe_on = button("Loupe", "plain", "What is under the pointer, pixel by pixel", "Ctrl+L")
+        self.loupe_on.setCheckable(True)
+        self.loupe = Loupe(self.frame)
+        self.loupe_on.toggled.connect(self.loupe.switch)
+        self.large, self.large_now = OneLine("accent", strong=True, size=_ACROSS_PX), OneLine(size=Size.LARGE)
+        for line in (self.large, self.large_now):
+            line.hide()
         self.figures = label("", "number")
         self.under = OneLine("text")
         self.histogram = Histogram()
@@ -84,6 +93,7 @@ class Watch(Workspace):
                 self.overlay.names,
                 self.overlay.residuals,
                 self.overlay.shapes,
+                self.loupe_on,
                 self.fit,
                 self.one,
                 self.auto,
@@ -118,7 +128,9 @@ class Watch(Workspace):
         self._below = QWidget()
         self._below.setLayout(below)
         below.setContentsMargins(0, 0, 0, 0)
-        main = page(head, self.pictures, self._below, self.strip, self.trends, gap=6)
+        main = page(
+            self.large, self.large_now, head, self.pictures, self._below, self.strip, self.trends, gap=6
+        )
         layout = main.layout()
         assert isinstance(layout, QVBoxLayout)
         layout.setStretchFactor(self.pictures, 1)
@@ -127,6 +139,10 @@ class Watch(Workspace):
     def _build_side(self) -> None:
         self.mood = label("", "head")
         self.mood_words = wrapped()
+        self.yes = button("Yes, go on", "primary", "The answer to what Vigil asks")
+        self.yes.clicked.connect(lambda: self._session.ask(Command.ACCEPT))
+        self.yes.hide()
+        self.lost = OneLine("warn", size=Size.SMALL)
         self.done = Facts()
         self.done_bar = Progress()
         self.next = Facts()
@@ -141,9 +157,11 @@ class Watch(Workspace):
         inspector = side(
             self.mood,
             self.mood_words,
+            self.yes,
             _headed("Frames", self.after_frame),
             self.done,
             self.done_bar,
+            self.lost,
             _headed("Next", self.refocus, self.pause_focus),
             self.next,
             self.agreed,
@@ -183,6 +201,8 @@ class Watch(Workspace):
         for made in (self.fit, self.one, self.auto):
             made.setFixedHeight(Size.TOUCH if large else Size.BUTTON + 4)
         self.title.enlarge(Size.LARGE if large else Size.BODY)
+        for line in (self.large, self.large_now):
+            line.setVisible(large)
         set_styled(self.figures, "role", "number-large" if large else "number")
 
     def actions_here(self) -> list[Action]:
@@ -194,6 +214,7 @@ class Watch(Workspace):
             Action("Frame at 1:1", self.frame.one_to_one, "", no_frame),
             Action("Auto stretch", self._auto_stretch, "", no_frame),
             Action("Names on the frame", self.overlay.names.toggle, "Ctrl+Shift+N", no_frame),
+            Action("Loupe under the pointer", self.loupe_on.toggle, "Ctrl+L", no_frame),
             Action("Blink with the frame before", self.blink.toggle, "Ctrl+B", no_frame),
             Action("Reject this frame, or keep it", self.strip.judge, "Ctrl+Shift+X", self._no_verdict),
             Action("Star shapes and clipped pixels", self.overlay.shapes.toggle, "", no_frame),
@@ -431,6 +452,8 @@ class Watch(Workspace):
             facts.append(("all together", f"{done} of {wanted}"))
         self.done.show_facts(facts)
         self.done_bar.show_share(done / wanted if wanted else 0.0)
+        self.lost.say(lost_words(session.tonight.spells.lost_s()))
+        self.lost.setVisible(bool(self.lost.text))
         self.next.show_facts(self._coming())
         self._show_wishes()
         self.conditions.show_checks(status.conditions if status else [])
@@ -452,11 +475,16 @@ class Watch(Workspace):
         ahead = session.plan_ahead()
         coming = []
         if session.run in ("ready", "running", "held"):
-            seen: set[str] = set()
+            # the line under way has begun already
+            seen: set[str] = {session.record.exposing.line} if session.record.exposing else set()
             for step in ahead.steps:
-                if step.begins < session.now or step.line in seen or step.kind == "centre":
+                what = step.kind if step.kind in _TOLD_AHEAD else step.line
+                if step.begins < session.now or what in seen or step.kind not in (*_TOLD_AHEAD, "exposure"):
                     continue
-                seen.add(step.line)
+                seen.add(what)
+                if step.kind in _TOLD_AHEAD:
+                    coming.append((_TOLD_AHEAD[step.kind], step.begins))
+                    continue
                 line = next((x for b in session.plan.plan.blocks for x in b.lines if x.id == step.line), None)
                 block = next((b for b in session.plan.plan.blocks if b.id == step.block), None)
                 if line is not None and block is not None:
@@ -469,7 +497,7 @@ class Watch(Workspace):
         coming.sort(key=lambda item: item[1])
         return [
             (said, f"{words.clock(at, session.zone)}  in {words.countdown(at, session.now)}")
-            for said, at in coming[:3]
+            for said, at in coming[:_MOST_COMING]
         ]
 
     def _show_mood(self) -> None:
@@ -482,6 +510,8 @@ class Watch(Workspace):
             mood, said, role = "No keeper", "nothing looks after the rig", "fault"
         elif run == "held":
             mood, said, role = "Holding", session.record.state.hold or "", "warn"
+        elif run == "running" and session.record.question:
+            mood, said, role = "Vigil asks", session.record.question, "warn"
         elif run == "running":
             faults = [
                 n for n, s in (session.status.devices if session.status else {}).items() if s == "fault"
@@ -505,6 +535,28 @@ class Watch(Workspace):
         self.mood.setText(mood)
         self.mood_words.setText(said)
         set_styled(self.mood, "role", role if role == "head" else f"head-{role}")
+        self.yes.setVisible(mood == "Vigil asks")
+        now = self._across_the_room() if run == "running" and mood == "All quiet" else said
+        self.large.say(mood, "accent" if role == "head" else role)
+        self.large_now.say(now)
+
+    def _across_the_room(self) -> str:
+        """What goes on and what comes next, in few words."""
+        session = self._session
+        exposing = session.record.exposing
+        doing = exposing.words if exposing is not None else session.status.doing if session.status else ""
+        following = next(iter(self._coming()), None)
+        return " · ".join(x for x in (doing, f"{following[0]} {following[1]}" if following else "") if x)
+
+
+def lost_words(lost_s: dict[str, float]) -> str:
+    """What the most of the night's time was lost to; empty for under a minute."""
+    told = [(name, seconds) for name, seconds in lost_s.items() if seconds >= 60]
+    if not told:
+        return ""
+    total = sum(lost_s.values())
+    parts = [f"{words.hours(seconds)} {name}" for name, seconds in told[:2]]
+    return f"lost {words.hours(total)}: {', '.join(parts)}"
 
 
 def _headed(section: str, *tools: QWidget) -> QWidget:
