@@ -115,7 +115,7 @@ def test_the_night_says_what_it_will_come_to(stage: Stage) -> None:
     night = stage.workspace("Night")
     assert night.summary.text.startswith("6 frames, 6:00 of exposure · first frame 18:16 · ends 18:")
     stage.plan.edit_line("ic405", "ic405-l", count=999)
-    (finding,) = night.muster.lines
+    finding = next(line for line in night.muster.lines if "lost" in line.finding.words)
     assert "of 999 L 60 s frames of IC 405 lost: IC 405 is over for tonight" in finding.finding.words
     assert not night.muster_area.isHidden()
     stage.qtbot.mouseClick(finding, Qt.MouseButton.LeftButton)

@@ -74,7 +74,7 @@ def _read(args: argparse.Namespace, rig: Rig) -> int:
         for finding in found:
             if finding.doubt:
                 print(finding.words)
-        if not found:
+        if ahead is not None and not ahead.lost:
             print(f"{plan.name}: all of its {plan.wanted} frames fit")
     return BAD_INPUT if wrong else OK
 

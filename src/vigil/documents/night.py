@@ -124,6 +124,8 @@ class NightState:
     last_id: int = 0
     announced: dict[str, dict[str, Any]] = field(default_factory=dict)
     saved: dict[str, dict[str, Any]] = field(default_factory=dict)
+    counted: dict[str, int] = field(default_factory=dict)
+    """Of each line the frames that are whole on disk, and good."""
     lights_since_focus: tuple[LightFigures, ...] = ()
     frames_since_focus: int = 0
     focus: FocusRecord | None = None
@@ -161,12 +163,12 @@ class NightState:
 
     def done(self, line_id: str) -> int:
         """Frames of an exposure line that are whole on disk, and good."""
-        return sum(1 for frame in self.saved.values() if frame["line"] == line_id and counts(frame))
+        return self.counted.get(line_id, 0)
 
     @property
     def good(self) -> int:
         """Frames of all lines that count."""
-        return sum(map(counts, self.saved.values()))
+        return sum(self.counted.values())
 
 
 def counts(frame: dict[str, Any]) -> bool:
@@ -248,7 +250,8 @@ def _waived(state: NightState, event: Event) -> NightState:
 
 def _exposure_started(state: NightState, event: Event) -> NightState:
     announced = {**state.announced, event.values["frame_id"]: event.values}
-    return replace(state, exposing=event, announced=announced, waiting=None, block=event.values["block"])
+    block = event.values.get("block", "")
+    return replace(state, exposing=event, announced=announced, waiting=None, block=block)
 
 
 def _exposure_ended(state: NightState, event: Event) -> NightState:
@@ -262,7 +265,16 @@ def _exposure_ended(state: NightState, event: Event) -> NightState:
 
 
 def _frame_saved(state: NightState, event: Event) -> NightState:
-    return replace(state, saved={**state.saved, event.values["frame_id"]: event.values})
+    return _with_frame(state, event.values["frame_id"], event.values)
+
+
+def _with_frame(state: NightState, frame_id: str, frame: dict[str, Any]) -> NightState:
+    """The one place in which a frame's standing may change."""
+    counted = dict(state.counted)
+    for told, by in ((state.saved.get(frame_id), -1), (frame, 1)):
+        if told is not None and counts(told):
+            counted[told["line"]] = counted.get(told["line"], 0) + by
+    return replace(state, saved={**state.saved, frame_id: frame}, counted=counted)
 
 
 def _frame_measured(state: NightState, event: Event) -> NightState:
@@ -289,8 +301,7 @@ def _frame_judged(state: NightState, event: Event) -> NightState:
     frame_id = event.values["frame_id"]
     if (frame := state.saved.get(frame_id)) is None:
         return state
-    judged = {**frame, "verdict": event.values["verdict"]}
-    return replace(state, saved={**state.saved, frame_id: judged})
+    return _with_frame(state, frame_id, {**frame, "verdict": event.values["verdict"]})
 
 
 def _block_given_up(state: NightState, event: Event) -> NightState:

@@ -1,6 +1,7 @@
 """When a block may run tonight."""
 
 from datetime import datetime, time, timedelta
+from functools import lru_cache
 from itertools import pairwise
 from zoneinfo import ZoneInfo
 
@@ -8,6 +9,7 @@ import numpy as np
 
 from vigil.documents.plan import Block, MoonIs, NightPlan, Span, SunMoment
 from vigil.documents.rig import Rig
+from vigil.documents.rig.site import SitePart
 from vigil.planning.spells import Bools, Interval, Minutes, both, clock_moment
 from vigil.sky.events import Twilights, above_line_deg, line_crossings, twilights
 from vigil.sky.instants import from_datetimes
@@ -29,10 +31,20 @@ def site_time(moment: datetime, rig: Rig) -> str:
 def block_intervals(block: Block, rig: Rig, at: datetime) -> tuple[Interval, ...]:
     """The block's span tonight: between its sun moments and clock times, above altitude and horizon, with
     moon and hour angle as it says; empty when never."""
-    span, site = block.span, rig.site.place()
     noon = local_noon_before(at, rig.site.time_zone)
+    target = block.target
+    return _intervals(target.ra_deg, target.dec_deg, block.span, rig.site.model_dump_json(), noon)
+
+
+@lru_cache(maxsize=512)
+def _intervals(
+    ra_deg: float, dec_deg: float, span: Span, site_text: str, noon: datetime
+) -> tuple[Interval, ...]:
+    """Asked for again whenever a timetable is made, many times a night."""
+    part = SitePart.model_validate_json(site_text)
+    site = part.place()
     sun = twilights(noon, site)
-    dusk, dawn = _moment(sun, block.span.opens, "dusk"), _moment(sun, block.span.closes, "dawn")
+    dusk, dawn = _moment(sun, span.opens, "dusk"), _moment(sun, span.closes, "dawn")
     if dusk is None or dawn is None:
         return ()
     if span.from_clock is not None:
@@ -41,8 +53,8 @@ def block_intervals(block: Block, rig: Rig, at: datetime) -> tuple[Interval, ...
         dawn = min(dawn, clock_moment(noon, span.until_clock))
     if dusk >= dawn:
         return ()
-    line = rig.site.sky_line(block.span.minimum_altitude_deg)
-    where = block.target.ra_deg, block.target.dec_deg
+    line = part.sky_line(span.minimum_altitude_deg)
+    where = ra_deg, dec_deg
     edges = line_crossings(*where, dusk, dawn, site, line)
     moments = [dusk, *(c.at for c in edges), dawn]
     up = bool(above_line_deg(*where, from_datetimes(dusk), site, line) >= 0)

@@ -1,7 +1,8 @@
 """Altitude curves over the night's span, with horizon, moon and the sky's tone."""
 
+import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPainterPath
+from PyQt6.QtGui import QPainter, QPainterPath, QPolygonF
 
 from vigil.sky.instants import Floats
 from vigil.ui.picture import TimePicture
@@ -27,19 +28,13 @@ class AltitudePicture(TimePicture):
 
     def path_of(self, altitudes_deg: Floats, begins_s: float = 0.0, ends_s: float = 1e18) -> QPainterPath:
         """A curve over the night's instants, between two moments (POSIX seconds)."""
-        path, drawing = QPainterPath(), False
-        axis = self.session.axis
-        for seconds, altitude in zip(self.session.sky.unix_s, altitudes_deg, strict=True):
-            if not begins_s <= seconds <= ends_s:
-                continue
-            point = QPointF(
-                self.span_left + axis.share_of_s(float(seconds)) * self.span_width, self.y(float(altitude))
-            )
-            if drawing:
-                path.lineTo(point)
-            else:
-                path.moveTo(point)
-            drawing = True
+        axis, rect, sky = self.session.axis, self.curve_rect(), self.session.sky
+        held = (sky.unix_s >= begins_s) & (sky.unix_s <= ends_s)
+        shares = np.interp(sky.unix_s[held], axis.knots_s, axis.shares)
+        x = self.span_left + shares * self.span_width
+        y = rect.bottom() - altitudes_deg[held] / TOP_DEG * rect.height()
+        path = QPainterPath()
+        path.addPolygon(QPolygonF([QPointF(*point) for point in zip(x.tolist(), y.tolist(), strict=True)]))
         return path
 
     def paint_ground(self, painter: QPainter) -> None:

@@ -14,6 +14,7 @@ from vigil.ui.theme import Size, text_font, theme
 
 _SKY_TOP = 16.0
 _BAR_TOP, _BAR_HEIGHT = 35.0, 25.0
+_TOUCH_PX = 0.6
 _MARK_TOP = 66.0
 _STEP = timedelta(minutes=5)
 
@@ -67,10 +68,7 @@ class Ribbon(TimePicture):
 
     def _paint_done(self, painter: QPainter) -> None:
         painter.setPen(Qt.PenStyle.NoPen)
-        for exposed in self.session.tonight.exposures:
-            ends = exposed.ends or min(self.session.now, exposed.expected_end)
-            left, right = self.x(exposed.begins), self.x(ends)
-            whole = exposed.outcome in ("", "done")
+        for left, right, whole in self._joined():
             painter.setBrush(theme.colour("accent_fill", 1.0 if whole else 0.35))
             painter.drawRect(QRectF(left, _BAR_TOP + 1, max(0.5, right - left + 0.6), _BAR_HEIGHT - 2))
         planned = sorted(self._planned(), key=lambda bar: bar[0])
@@ -82,6 +80,18 @@ class Ribbon(TimePicture):
                 write(painter, QPointF(left + 8, _BAR_TOP + 17), label)
             elif right + 6 + text_width(label, text_font()) < following:  # too short a bar: beside it
                 write(painter, QPointF(right + 6, _BAR_TOP + 17), label)
+
+    def _joined(self) -> list[tuple[float, float, bool]]:
+        """Exposures as (left, right, whole), those that touch as one: a night has hundreds."""
+        found: list[tuple[float, float, bool]] = []
+        for exposed in self.session.tonight.exposures:
+            ends = exposed.ends or min(self.session.now, exposed.expected_end)
+            left, right, whole = self.x(exposed.begins), self.x(ends), exposed.outcome in ("", "done")
+            if found and found[-1][2] is whole and left - found[-1][1] < _TOUCH_PX:
+                found[-1] = (found[-1][0], right, whole)
+            else:
+                found.append((left, right, whole))
+        return found
 
     def _paint_marks(self, painter: QPainter) -> None:
         record = self.session.tonight

@@ -1,6 +1,7 @@
 """What the window knows: rig, plan, night, keeper. Widgets draw this and ask it for things."""
 
 import time
+from bisect import bisect_right
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -230,8 +231,8 @@ class Session(QObject):
 
     def room_gb(self, at: datetime) -> float | None:
         """How much was free on the frames' disk at a moment, as far as this window was told."""
-        before = [room for told, room in self._room if told <= at]
-        return before[-1] if before else None
+        before = bisect_right(self._room, at, key=lambda told: told[0])
+        return self._room[before - 1][1] if before else None
 
     def _take_room(self, status: Status) -> None:
         gauges = [g for check in status.conditions for g in check["gauges"] if g["words"] == "free on disk"]
