@@ -14,7 +14,7 @@ from vigil.documents.shelf import Framed, Framing
 from vigil.files.deepsky import entry_named
 from vigil.optics.footprint import Footprint
 from vigil.optics.mosaics import Mosaic, mosaic, strip_between
-from vigil.planning.overheads import CENTRE_S, FILTER_S, FOCUS_S, SLEW_S
+from vigil.planning.overheads import usual_overheads
 from vigil.sky.angles import separation_deg
 from vigil.sky.stars import SkyStars
 
@@ -149,8 +149,9 @@ def _left(lines: list[ExposureLine], name: str, taken: Callable[[str, str], int]
 
 
 def cost_of(framed: Framed, made: Mosaic, rig: Rig, night_h: float) -> Cost:
-    """Hours, nights, pixels and bytes; overheads as `overheads` says: a slew, a centring and a focus run a
-    panel, a filter change a line, readout a frame."""
+    """Hours, nights, pixels and bytes; overheads as the rig's document has them: a slew, a centring and a
+    focus run a panel, a filter change a line, readout a frame."""
+    takes = usual_overheads(rig)
     readout_s = rig.readout_s() if rig.camera else 0.0
     exposure_s = panel_s = frames = 0.0
     numbers = framed.in_order
@@ -161,7 +162,8 @@ def cost_of(framed: Framed, made: Mosaic, rig: Rig, night_h: float) -> Cost:
         exposure_s += own_s
         frames += own_frames
         if lines:
-            panel_s += own_s + own_frames * readout_s + SLEW_S + CENTRE_S + FOCUS_S + FILTER_S * len(lines)
+            panel_s += own_s + own_frames * readout_s + takes.slew_s + takes.centre_s + takes.focus_s
+            panel_s += takes.filter_s * len(lines)
     each_h = panel_s / 3600 / max(len(numbers), 1)
     tonight = int(night_h / each_h) if each_h > 0 else 0
     nights = None

@@ -172,6 +172,17 @@ class NightRecord:
         return next((t for t in reversed(self.turnings) if not t.outcome), None)
 
     @property
+    def sheltered(self) -> bool:
+        """Whether all was shut and parked in the hold under way."""
+        if not self.holds or self.holds[-1].ends is not None:
+            return False
+        begins = self.holds[-1].begins
+        return any(
+            spell.kind == "shelter" and spell.outcome == "done" and spell.begins >= begins
+            for spell in reversed(self.spells.spells)
+        )
+
+    @property
     def last_light(self) -> Light | None:
         return next(reversed(self.lights.values()), None)
 

@@ -33,7 +33,7 @@ class Shelter(Activity):
     KIND = "shelter"
     DEVICES = frozenset({"mount", "roof", "cover"})
     DISTURBS = ("pointing",)
-    words = "sheltering"
+    words = "shutting and parking"
     expected_s = 90.0
 
     async def run(self, kit: Kit) -> dict[str, Any]:
@@ -61,4 +61,4 @@ class Shelter(Activity):
             await one("roof", SHUTTER_LIMIT_S, close_roof)
         if problems:
             raise ActivityFailed("; ".join(problems))
-        return {"summary": "sheltered"}
+        return {"summary": "shut and parked"}

@@ -37,7 +37,11 @@ class Conditions(Picture):
             met = check["standing"] == "met"
             near = [g for g in check["gauges"] if not (met and g["at_least"] and _share(g) < _NEAR)]
             for gauge in near:
-                rows.append({**gauge, "standing": check["standing"]})
+                rows.append({**gauge, "standing": _standing(gauge, check["standing"])})
+            if not met and near and all(_standing(g, check["standing"]) == "met" for g in near):
+                # none of its limits says why it isn't met
+                said = {"words": check["condition"], "said": check["words"], "standing": check["standing"]}
+                rows.append(said)
             if met and not near:
                 quiet.append(check["condition"])
             elif not near:
@@ -115,6 +119,14 @@ def _numbers(line: dict[str, Any]) -> str:
         return f"{value} of {line['limit']:g} {line['unit']}".strip()
     least = f", least {line['limit']:g}" if line["limit"] else ""
     return f"{value} {line['unit']}{least}"
+
+
+def _standing(gauge: dict[str, Any], of_all: str) -> str:
+    """Of one limit of several: only those that are passed keep the condition from being met."""
+    if of_all != "not met":
+        return of_all
+    within = gauge["value"] >= gauge["limit"] if gauge["at_least"] else gauge["value"] <= gauge["limit"]
+    return "met" if within else of_all
 
 
 def _share(line: dict[str, Any]) -> float:

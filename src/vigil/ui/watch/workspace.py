@@ -474,7 +474,8 @@ class Watch(Workspace):
         session = self._session
         ahead = session.plan_ahead()
         coming = []
-        if session.run in ("ready", "running", "held"):
+        # while the night holds nobody knows when it goes on
+        if session.run in ("ready", "running"):
             # the line under way has begun already
             seen: set[str] = {session.record.exposing.line} if session.record.exposing else set()
             for step in ahead.steps:
@@ -510,6 +511,8 @@ class Watch(Workspace):
             mood, said, role = "No keeper", "nothing looks after the rig", "fault"
         elif run == "held":
             mood, said, role = "Holding", session.record.state.hold or "", "warn"
+            if session.record.sheltered:
+                said += "; all is shut and the mount parked"
         elif run == "running" and session.record.question:
             mood, said, role = "Vigil asks", session.record.question, "warn"
         elif run == "running":
