@@ -10,11 +10,14 @@ from hypothesis import given
 from hypothesis import strategies as some
 
 from campaigns.demo import demo_rig, short_plan
-from campaigns.flips import judged, right
+from campaigns.flips import case, judged, right
 from vigil.cli.rehearsing import rehearsed
 from vigil.devices.errors import DeviceFault
 from vigil.devices.protocols import MountState, PierSide
 from vigil.documents.events import Kind
+from vigil.documents.plan import NightPlan
+from vigil.documents.rig import Rig
+from vigil.documents.rig.change import with_values
 from vigil.documents.rig.mount import FlipWindow
 from vigil.documents.scenario import Scenario
 from vigil.documents.scenario.fault import Fault, FaultKind
@@ -148,3 +151,50 @@ def test_the_timetable_knows_the_flip() -> None:
     target = short_plan().blocks[0].target
     here = hour_angle_min(target.ra_deg, target.dec_deg, rig, flip.begins)
     assert 8 <= here <= 18
+
+
+def _over_the_meridian(**orders: object) -> tuple[Rig, NightPlan]:
+    """A target that crosses the meridian twenty minutes after the evening's beginning."""
+    rig, plan, _ = case(3)
+    return rig, plan.model_copy(update={"orders": plan.orders.model_copy(update=orders)})
+
+
+@pytest.mark.parametrize("centres", [True, False])
+def test_after_the_flip_it_is_centred_anew_or_taken_as_it_is(centres: bool) -> None:
+    rig, plan = _over_the_meridian(centre_after_flip=centres, target_keep_arcmin=10.0)
+    events = rehearsed(plan, rig, Scenario(), 3, Path("unused")).events
+    flip = next(e for e in events if e.kind is Kind.ACTIVITY_ENDED and e.values["kind"] == "flip")
+    after = [e for e in events if e.id > flip.id]
+    first = next(e for e in after if e.kind is Kind.EXPOSURE_STARTED)
+    centrings = [e for e in after if e.kind is Kind.ACTIVITY_STARTED and e.values["kind"] == "centre"]
+    assert bool([e for e in centrings if e.id < first.id]) is centres
+    assert ("pointing" in flip.values) is not centres
+    if not centres:
+        told = flip.values["pointing"]
+        assert told["block"] == plan.blocks[0].id and told["off_arcsec"] < 600
+
+
+def test_a_mount_that_went_over_by_itself_is_centred_anew() -> None:
+    """Between two frames the tube stands on the other side, and nobody had asked for it."""
+    rig, plan = _over_the_meridian()
+    turned: list[float] = []
+
+    def watch(observatory: SimObservatory) -> None:
+        mount, bench = observatory.truth.mount, observatory.truth.bench
+        read = mount.read
+
+        async def told() -> MountState:
+            ended = sum(1 for _ in turned) == 0 and bench.minutes(bench.clock.utcnow()) > 15
+            if ended and bench.state.pier_side == PierSide.WEST.value and bench.state.tracking:
+                bench.state.pier_side = PierSide.EAST.value
+                turned.append(bench.minutes(bench.clock.utcnow()))
+            return await read()
+
+        mount.read = told  # type: ignore[method-assign]
+
+    rig = with_values(rig, {("mount", "reports_pier_side"): True})
+    events = rehearsed(plan, rig, Scenario(), 3, Path("unused"), watch=watch).events
+    assert turned
+    why = [e.reason for e in events if e.kind is Kind.ACTIVITY_STARTED and e.values["kind"] == "centre"]
+    assert any("the tube went east of the pier" in reason for reason in why)
+    assert events[-1].kind is Kind.NIGHT_OVER and events[-1].values["frames"] == plan.wanted

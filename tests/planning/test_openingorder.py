@@ -1,8 +1,10 @@
 """A plan's own order of conditions, edited piece by piece."""
 
+from campaigns.demo import demo_plan
 from vigil.documents.conditions import KNOWN
 from vigil.documents.steps import Ask, MustHold, OpeningItem
 from vigil.planning.openingorder import in_order, moved, switched
+from vigil.planning.revision import changes
 
 USUAL = [known.name for known in KNOWN]
 ASK = Ask(id="a", question="are the caps off?")
@@ -41,3 +43,10 @@ def test_steps_stay_behind_their_condition() -> None:
     there = moved(opening, "heaters", -1, USUAL)
     at = [item.name if isinstance(item, MustHold) else item.id for item in there]
     assert at[:2] == ["connected", "a"] and names(there).index("heaters") == USUAL.index("heaters") - 1
+
+
+def test_a_changed_opening_is_a_change() -> None:
+    plan = demo_plan()
+    asks = plan.model_copy(update={"opening": [ASK]})
+    assert changes(plan, asks) == ["the plan: opening changed"] and changes(asks, asks) == []
+    assert changes(plan, plan.model_copy(update={"name": "x"})) == [f"the plan: name {plan.name} → x"]

@@ -115,3 +115,13 @@ def test_dew_gathers_unless_a_heater_is_on_and_dries_again() -> None:
         0.0,
     )
     assert halves == pytest.approx(wet, rel=0.02)
+
+
+def test_of_a_mean_over_many_memories_only_the_spread_is_drawn_and_it_is_right() -> None:
+    wanderer = Wanderer(3, 11, 0.5, 0.1)
+    for over_s in (49.0, 51.0, 200.0):
+        means = np.array([wanderer.mean(1000.0 * n, 1000.0 * n + over_s) for n in range(600)])
+        wanted = variance_of_mean(0.5, over_s) ** 0.5
+        assert means.std() == pytest.approx(wanted, rel=0.1), over_s
+        assert abs(means.mean()) < 4 * wanted / 600**0.5
+    assert wanderer.mean(5.0, 100.0) == wanderer.mean(5.0, 100.0), "the same whenever asked"

@@ -19,6 +19,8 @@ from vigil.simulator.air.weather import Weather
 from vigil.simulator.observatory import SimObservatory, load_state
 from vigil.sky.angles import separation_deg, wrap_180
 from vigil.sky.brightness import sky_mag_arcsec2
+from vigil.sky.horizontal import unobserve
+from vigil.sky.instants import from_datetimes
 
 RIG = quick_rig()
 BACKLASH_STEPS = Scenario().focuser.backlash_steps
@@ -256,3 +258,30 @@ def test_the_sky_is_bright_at_dusk_and_near_the_moon() -> None:
     moonlit = start + timedelta(hours=1.5)
     far, beside = sky_mag_arcsec2(*TARGET, moonlit, site), sky_mag_arcsec2(352.0, 0.0, moonlit, site)
     assert beside < far < 21.3
+
+
+def test_a_change_of_sides_turns_the_axes_by_half_a_turn_however_near_the_place_is() -> None:
+    async def main(sim: SimObservatory, clock: ScenarioClock) -> None:
+        mount, state = sim.devices.mount, sim.truth.bench.state
+        part = RIG.mount
+        assert part is not None
+        await mount.unpark()
+
+        async def slew_s(ra: float, dec: float) -> float:
+            before = clock.utcnow()
+            await mount.slew(ra, dec)
+            return (clock.utcnow() - before).total_seconds() - part.settle_s
+
+        at = from_datetimes(clock.utcnow())
+        east, dec = unobserve(-2.0, 30.0, at, RIG.site.place())
+        west, _ = unobserve(2.0, 30.0, at, RIG.site.place())
+        await slew_s(float(east) % 360, float(dec))
+        assert state.pier_side == "west"
+        near = await slew_s((float(east) + 3) % 360, float(dec))
+        assert near == pytest.approx(3 / part.slew_deg_s, abs=0.1)
+        flipped = await slew_s(float(west) % 360, float(dec))
+        assert state.pier_side == "east"
+        # right ascension goes half a turn less the way, declination over the pole: 180° − 2 × 30°
+        assert flipped == pytest.approx((180 - 7) / part.slew_deg_s, abs=0.5)
+
+    at_the_site(main)

@@ -136,3 +136,27 @@ def test_sites_outside_the_earth_are_refused() -> None:
         Site(91.0, 0.0)
     assert standard_pressure_hpa(0) == pytest.approx(1013.25)
     assert standard_pressure_hpa(2000) == pytest.approx(795.0, abs=0.5)
+
+
+@pytest.mark.parametrize("minutes", [0.0, 4.9, 7.0, 123.4])
+def test_the_shortcut_for_single_instants_is_true_to_a_fiftieth_of_an_arc_second(minutes: float) -> None:
+    """Against the whole chain, as which more than twenty minutes at once are reckoned."""
+    at = NOON + timedelta(minutes=minutes)
+    far = at + timedelta(hours=5)
+    ra, dec = np.linspace(0, 350, 8), np.array([-80.0, -45, -10, 0, 20, 50, 75, 89])
+    one = observe(ra, dec, from_datetimes(at), SITE)
+    both = observe(ra[:, None], dec[:, None], from_datetimes([at, far]), SITE)
+    for name in ("altitude_deg", "dec_deg"):
+        off = 3600 * (getattr(one, name) - getattr(both, name)[:, 0])
+        assert np.abs(off).max() < 0.02, name
+    apart = separation_deg(one.hour_angle_deg, one.dec_deg, both.hour_angle_deg[:, 0], both.dec_deg[:, 0])
+    assert 3600 * np.max(apart) < 0.02
+
+
+def test_a_few_minutes_at_once_are_the_same_as_one_by_one() -> None:
+    moments = [NOON + timedelta(seconds=37 * n) for n in range(12)]
+    together = observe(79.12, 34.36, from_datetimes(moments), SITE)
+    for n, moment in enumerate(moments):
+        alone = observe(79.12, 34.36, from_datetimes(moment), SITE)
+        assert 3600 * abs(float(alone.altitude_deg) - together.altitude_deg[n]) < 0.02
+        assert 3600 * abs(float(alone.hour_angle_deg) - together.hour_angle_deg[n]) < 0.03

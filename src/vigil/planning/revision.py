@@ -55,7 +55,8 @@ def changes(old: NightPlan, new: NightPlan) -> list[str]:
     if kept != [b.id for b in new.blocks if b.id in before]:
         said.append(f"order now {', '.join(b.target.name for b in new.blocks)}")
     said += _told("standing orders", _changed(old.orders, new.orders))
-    return said
+    rest = {name: both for name, both in _changed(old, new).items() if name not in ("blocks", "orders")}
+    return said + _told("the plan", rest)
 
 
 def _block_changes(was: Block, block: Block) -> list[str]:
@@ -96,7 +97,7 @@ def _told(name: str, fields: dict[str, tuple[Any, Any]]) -> list[str]:
 
 
 def _value(value: Any) -> str:
-    if value is None:
+    if value is None or value == "":
         return "none"
     if isinstance(value, bool):
         return "on" if value else "off"
