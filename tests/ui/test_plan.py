@@ -407,8 +407,15 @@ def test_lines_blocks_and_orders_are_edited_where_they_stand(stage: Stage) -> No
     stage.qtbot.keyClick(row.gain, Qt.Key.Key_Return)
     row.binning.setText("7")
     stage.qtbot.keyClick(row.binning, Qt.Key.Key_Return)
+    assert row.offset.placeholderText() == "50", "an empty field says what the rig has"
+    row.offset.setText("30")
+    stage.qtbot.keyClick(row.offset, Qt.Key.Key_Return)
+    row.binning.setText("7")
+    stage.qtbot.keyClick(row.binning, Qt.Key.Key_Return)
     line = plan.plan.blocks[0].lines[0]
-    assert (line.gain, line.binning) == (120, 1) and "binning" in night.text.said.text()
+    assert (line.gain, line.offset, line.binning) == (120, 30, 1) and "binning" in night.text.said.text()
+    next(made for made in row.picks if made.text() == "300").click()
+    assert plan.plan.blocks[0].lines[0].exposure_s == 300
     row.on.click()
     assert plan.plan.blocks[0].lines[0].off and row.done.text() == "off"
     text.on.click()

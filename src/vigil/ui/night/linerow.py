@@ -11,6 +11,7 @@ from vigil.ui.pieces import Choice, button, label, row
 from vigil.ui.session import Session
 from vigil.ui.theme import set_styled
 
+_PICKS_S = (30, 60, 120, 180, 300, 600)
 _MOST_FRAMES, _LONGEST_S, _MOST_GAIN = 9999, 3600.0, 100_000
 MOON_IS = ("anywhere", "up", "down")
 MOON_WORDS = ("any moon", "moon up", "moon down")
@@ -46,7 +47,7 @@ class LineRow(QWidget):
         self.remove = button("Remove", "plain", "Remove this line (undo: Ctrl+Z)")
         self.remove.setAccessibleName("Remove this exposure line")
         self.remove.clicked.connect(self._remove)
-        self.more = button("…", "plain", "Moon, as long as it lasts, gain, binning, remove")
+        self.more = button("…", "plain", "Moon, as long as it lasts, seconds, gain, offset, binning")
         self.more.setAccessibleName("More about this line")
         self.more.setCheckable(True)
         self.more.setFixedWidth(28)
@@ -79,9 +80,15 @@ class LineRow(QWidget):
         self.moon.addItems(MOON_WORDS)
         self.moon.activated.connect(lambda n: self._try(lambda: self._edit(moon=MOON_IS[n])))
         self.gain = ValueField("Gain; empty is the rig's", self._set_gain, self._said)
+        self.offset = ValueField("Offset; empty is the rig's", self._set_offset, self._said)
         self.binning = ValueField("Binning", self._set_binning, self._said)
-        for field in (self.gain, self.binning):
-            field.setFixedWidth(40)
+        for field in (self.gain, self.offset, self.binning):
+            field.setFixedWidth(44)
+        self.picks = [button(f"{seconds}", "mini", f"{seconds} s") for seconds in _PICKS_S]
+        for made, seconds in zip(self.picks, _PICKS_S, strict=True):
+            made.setFixedWidth(30)
+            made.setAccessibleName(f"Exposure of {seconds} s")
+            made.clicked.connect(lambda _=False, s=seconds: self._try(lambda: self._edit(exposure_s=s)))
         self.double, self.earlier, self.later = (
             button(words_, "plain", tip)
             for words_, tip in (("Duplicate", "This line once more"), ("↑", "Earlier"), ("↓", "Later"))
@@ -99,12 +106,16 @@ class LineRow(QWidget):
         inner.setSpacing(4)
         first = row(self.lasts, self.moon, gap=8)
         first.addStretch(1)
-        second = row(label("gain", "small"), self.gain, label("binning", "small"), self.binning, gap=6)
+        gains = (label("gain", "small"), self.gain, label("offset", "small"), self.offset)
+        second = row(*gains, label("bin", "small"), self.binning, gap=4)
+        quick = row(label("seconds", "small"), *self.picks, gap=2)
+        quick.addStretch(1)
         second.addStretch(1)
         third = row(self.earlier, self.later, self.double, gap=0)
         third.addStretch(1)
         third.addWidget(self.remove)
         inner.addLayout(first)
+        inner.addLayout(quick)
         inner.addLayout(second)
         inner.addLayout(third)
         self.details.hide()
@@ -115,6 +126,9 @@ class LineRow(QWidget):
 
     def _set_gain(self, text: str) -> None:
         self._edit(gain=None if not text.strip() else whole_number(text, "gain", 0, _MOST_GAIN))
+
+    def _set_offset(self, text: str) -> None:
+        self._edit(offset=None if not text.strip() else whole_number(text, "offset", 0, _MOST_GAIN))
 
     def _set_binning(self, text: str) -> None:
         self._edit(binning=whole_number(text, "binning", 1, 4))
@@ -148,10 +162,11 @@ class LineRow(QWidget):
         self.lasts.setChecked(line.as_long_as_it_lasts)
         self.moon.setCurrentIndex(MOON_IS.index(line.moon))
         self.gain.show_value("" if line.gain is None else f"{line.gain}")
+        self.offset.show_value("" if line.offset is None else f"{line.offset}")
         self.binning.show_value(f"{line.binning}")
-        differs = (
-            line.as_long_as_it_lasts or line.moon != "anywhere" or line.gain is not None or line.binning > 1
-        )
+        self._show_the_rigs(line)
+        differs = line.as_long_as_it_lasts or line.moon != "anywhere" or line.binning > 1
+        differs = differs or line.gain is not None or line.offset is not None
         if differs and not self._differed:
             self.more.setChecked(True)
         self._differed = differs
@@ -163,7 +178,9 @@ class LineRow(QWidget):
             self.lasts,
             self.moon,
             self.gain,
+            self.offset,
             self.binning,
+            *self.picks,
         )
         begun = done > 0 and self._session.under_way
         for field in fields:
@@ -184,3 +201,12 @@ class LineRow(QWidget):
         else:
             self.done.setText(f"{done} done" if done else "")
             set_styled(self.done, "role", "number")
+
+    def _show_the_rigs(self, line: ExposureLine) -> None:
+        """What an empty field stands for."""
+        rig = self._session.rig
+        if rig.camera is None or (line.filter and line.filter not in rig.filter_names):
+            return
+        gain, offset = line.model_copy(update={"gain": None, "offset": None}).settings_on(rig)
+        self.gain.setPlaceholderText(f"{gain}")
+        self.offset.setPlaceholderText(f"{offset}")

@@ -17,7 +17,7 @@ from vigil.ui.picture import CENTRE, RIGHT, elided, text_width, write
 from vigil.ui.session import Session
 from vigil.ui.theme import Size, number_font, swatch_of, text_font, theme
 
-_BAR_ROW, _BAR = 46.0, 24.0
+_BAR_ROW, _BAR, _BARS_IN_TURN = 46.0, 24.0, 28.0
 _MOST_ROWS = 6
 CURVE_ROLES = ("text", "select", "accent", "soft")
 
@@ -87,7 +87,10 @@ class NightPicture(AltitudePicture):
             for step in ahead.steps:
                 if step.kind in ("focus", "flip"):
                     paint_mark(painter, step.kind, self.x(step.begins), top, "soft")
+            self._paint_ticks(painter, top, [s.begins for s in ahead.steps if s.kind == "dither"])
             return
+        told = self.rehearsal.of_kind("dither")
+        self._paint_ticks(painter, top, [spell.begins for spell in told])
         for spell in self.rehearsal.spells:
             failed = spell.outcome not in ("done", "lost")
             if spell.kind in ("focus", "flip"):
@@ -96,6 +99,13 @@ class NightPicture(AltitudePicture):
                 painter.setPen(theme.pen("warn", 2.0))
                 y = top + 3.5
                 painter.drawLine(QPointF(self.x(spell.begins), y), QPointF(self.x(spell.ends), y))
+
+    def _paint_ticks(self, painter: QPainter, top: float, moments: list[datetime]) -> None:
+        """Dithers, small, under the axis."""
+        painter.setPen(theme.pen("faint", 1.0))
+        for moment in moments:
+            x = self.x(moment)
+            painter.drawLine(QPointF(x, top + 9), QPointF(x, top + 12))
 
     def _paint_rehearsed(self, painter: QPainter, top: float, block: Block, told: Account, role: str) -> None:
         """A strip under the block's bars: each exposure as it was rehearsed, red where it failed."""
@@ -175,6 +185,8 @@ class NightPicture(AltitudePicture):
             "soft",
             font,
         )
+        in_turn = block.order == "in turn" and len(block.active_lines) > 1
+        height = _BARS_IN_TURN / len(block.active_lines) if in_turn else _BAR
         for line in block.lines:
             done = [
                 e for e in self.session.tonight.exposures if e.line == line.id and e.outcome in ("", "done")
@@ -184,7 +196,10 @@ class NightPicture(AltitudePicture):
                 continue
             begins = min([e.begins for e in done] + [s.begins for s in coming])
             ends = max([e.ends or e.expected_end for e in done] + [s.ends for s in coming])
-            bar = QRectF(self.x(begins), top + 14, max(3.0, self.x(ends) - self.x(begins)), _BAR)
+            # in turn the lines run beside each other: each has its share of the bar's height
+            share = block.active_lines.index(line) if in_turn and line in block.active_lines else 0
+            left, right = self.x(begins), self.x(ends)
+            bar = QRectF(left, top + 14 + share * height, max(3.0, right - left), height)
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(theme.colour("ink", 0.6))
             painter.drawRoundedRect(bar, 2, 2)
@@ -192,16 +207,18 @@ class NightPicture(AltitudePicture):
             for exposed in done:
                 left = self.x(exposed.begins)
                 right = self.x(exposed.ends or self.session.now)
-                painter.drawRect(QRectF(left, bar.top(), max(0.6, right - left + 0.6), _BAR))
+                painter.drawRect(QRectF(left, bar.top(), max(0.6, right - left + 0.6), bar.height()))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(theme.pen("focus" if chosen else "soft", 1.6 if chosen else 1.0))
             painter.drawRoundedRect(bar, 2, 2)
             if bar.width() > 16:
-                painter.fillRect(QRectF(bar.left() + 4, bar.top() + 5, 4, _BAR - 10), swatch_of(line.filter))
+                inset = 5 if not in_turn else 2
+                swatch = QRectF(bar.left() + 4, bar.top() + inset, 4, bar.height() - 2 * inset)
+                painter.fillRect(swatch, swatch_of(line.filter))
             self._write_in_bar(painter, bar, line)
             lost = next((x for x in ahead.lost if x.line == line.id), None)
             if lost is not None:
-                hatched = QRectF(bar.right(), bar.top(), 14, _BAR)
+                hatched = QRectF(bar.right(), bar.top(), 14, bar.height())
                 painter.setPen(theme.pen("warn", 1.0))
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.drawRect(hatched)
@@ -217,16 +234,18 @@ class NightPicture(AltitudePicture):
     def _write_in_bar(self, painter: QPainter, bar: QRectF, line: ExposureLine) -> None:
         """The filter's name; and where many nights were rehearsed how often the line was completed."""
         font, name = text_font(Size.SMALL), line.filter
+        if bar.height() < Size.SMALL:
+            return
         share = self.odds.get(line.id)
         odds = f"{100 * share:.0f} %" if share is not None else ""
         room = bar.width() - 18
         if odds and room > text_width(f"{name}  {odds}", font):
             role = "text" if share == 1.0 else "warn"
-            write(painter, QPointF(bar.right() - 6, bar.top() + 16), odds, role, font, RIGHT)
+            write(painter, QPointF(bar.right() - 6, bar.center().y() + 4), odds, role, font, RIGHT)
         elif odds and room > text_width(odds, font):
             name = odds
         if name and room > text_width(name, font):
-            write(painter, QPointF(bar.left() + 13, bar.top() + 16), name, "text", font)
+            write(painter, QPointF(bar.left() + 13, bar.center().y() + 4), name, "text", font)
 
     def _span_words(self, block: Block, ahead: Forecast) -> str:
         zone = self.session.zone
