@@ -89,6 +89,9 @@ def test_what_is_open_is_shut_before_a_lost_sensor_is_looked_for() -> None:
 def test_a_plan_may_leave_everything_open() -> None:
     outlook = FakeOutlook(sky=UNMET, opened=["roof open"])
     assert isinstance(after(holding(outlook, "safe"), 0, when_unsafe="stay"), Rest)
+    outlook.lost = ["weather station not connected"]
+    lost = after(holding(outlook, "safe"), 0, when_unsafe="stay")
+    assert isinstance(lost, Do) and isinstance(lost.activity, Connect), "its sensors are wanted all the same"
 
 
 @pytest.mark.parametrize("cause", ["safe", "room on disk"])

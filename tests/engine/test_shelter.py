@@ -106,5 +106,19 @@ def test_a_hold_by_the_sky_ends_by_itself_after_a_restart_too(tmp_path: Path) ->
     assert [e.values["kind"] for e in after if e.kind is Kind.ACTIVITY_ENDED].count("shelter") == 1
 
 
+def test_a_station_that_is_gone_is_looked_for_when_all_is_shut(tmp_path: Path) -> None:
+    """Nobody knows what the sky does: the roof must not wait for the station's cable."""
+    gone = {"kind": "disconnects", "device": "weather station", "at_min": 40, "minutes": 12}
+    scenario = Scenario.model_validate({"faults": [gone]})
+    rig = small(example("stork-1600"), 4)
+    played = play(rig, short_plan(count=6), tmp_path, 2, scenario=scenario, quick=True)
+    lost = next(e for e in played.of(Kind.DEVICE_LOST) if e.values["device"] == "weather station")
+    shut = next(e for e in played.of(Kind.ACTIVITY_ENDED) if e.values["kind"] == "shelter")
+    tried = [e for e in played.of(Kind.ACTIVITY_STARTED) if e.values["kind"] == "connect" and e.at > lost.at]
+    assert (shut.at - lost.at).total_seconds() < 120 and tried and tried[0].at >= shut.at
+    assert played.of(Kind.RESUMED)[-1].reason.startswith("safe again for")
+    assert played.events[-1].values["frames"] == 12
+
+
 def test_of_a_device_that_is_not_connected_nothing_can_be_shut() -> None:
     assert unsheltered(example("stork-1600"), {}) == []

@@ -55,7 +55,7 @@ class Holding:
 
     def next(self, choice: Candidate | Wait, orders: StandingOrders, now: datetime) -> Do | GoOn | Rest:
         """`orders` are the plan's."""
-        shelter = self._shelter(now) if orders.when_unsafe == "shelter" else None
+        shelter = self._shelter(orders, now)
         if shelter is not None:
             return shelter
         cause = self._recorder.state.held_by
@@ -75,10 +75,11 @@ class Holding:
             return Rest(now + _EVERY)
         return GoOn(f"{cause} again for {calm.total_seconds() / 60:.0f} min: {check.words}")
 
-    def _shelter(self, now: datetime) -> Do | None:
-        """Under an unsafe sky shut and park, and bring sensors back that were lost."""
+    def _shelter(self, orders: StandingOrders, now: datetime) -> Do | None:
+        """Under an unsafe sky shut and park where that is ordered, and bring sensors back that were lost."""
         unsafe = self._outlook.unsafe(now)
-        opened, lost = self._outlook.unsheltered(), self._outlook.lost_sensors()
+        opened = self._outlook.unsheltered() if orders.when_unsafe == "shelter" else []
+        lost = self._outlook.lost_sensors()
         if unsafe is None or not (opened or lost):
             return None
         # shut first: a sensor that can't be reached must not keep the roof open

@@ -305,14 +305,18 @@ class Night:
             self._hold_wanted, self._hold_condition = None, ""
             self._holding.began(now)
             await self._recorder.record(Kind.HELD, {"condition": cause} if cause else {}, reason)
+        elif (unsafe := self._must_shelter(now)) is not None:
+            self._hold_wanted, self._hold_condition = unsafe, Safe.name
         elif isinstance(choice, Wait):
-            unsafe = self.outlook.unsafe(now) if self.outlook.unsheltered() else None
-            if unsafe is not None:
-                self._hold_wanted, self._hold_condition = unsafe, Safe.name
-            else:
-                await self._wait(choice.until, choice.because)
+            await self._wait(choice.until, choice.because)
         else:
             await self._towards(choice, now)
+
+    def _must_shelter(self, now: datetime) -> str | None:
+        """Why everything is to be shut before anything else, lost sensors looked for included; else None."""
+        if self.plan.orders.when_unsafe != "shelter" or not self.outlook.unsheltered():
+            return None
+        return self.outlook.unsafe(now)
 
     async def _hold_on(self, choice: Candidate | Wait, now: datetime) -> None:
         """One step of a hold."""
