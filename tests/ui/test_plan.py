@@ -17,8 +17,10 @@ from vigil.documents.messages import Answer, Ask, Command
 from vigil.documents.pattern import Patterns
 from vigil.documents.plan import NightPlan, Span
 from vigil.documents.scenario import Scenario
+from vigil.documents.shelf import Framed, Framing
 from vigil.documents.store import dump, load
 from vigil.link.rehearsal import NotRehearsed, rehearse_apart
+from vigil.planning.patterns import of_block
 from vigil.ui.fields import ValueField
 from vigil.ui.night import rehearsing
 from vigil.ui.planmodel import PlanModel
@@ -283,6 +285,23 @@ def test_patterns_are_kept_and_put_in(stage: Stage, own_folders: Path) -> None:
     stage.plan.undo()
     take("Put in “IC 405, lines” into IC 405")
     assert len(stage.plan.plan.blocks[0].lines) == 4
+
+
+def test_a_pattern_goes_onto_a_target_of_the_shelf(stage: Stage, own_folders: Path) -> None:
+    night, plan = stage.workspace("Night"), stage.session.plan
+    night.patterns._patterns = Patterns(own_folders / "patterns")
+    night.patterns._patterns.keep(of_block(plan.plan.blocks[0], "My lines", lines_only=True))
+    framing = Framing(ra_deg=150.0, dec_deg=69.0, position_angle_deg=33.0)
+    framed = Framed(id="m81", name="M 81", framing=framing)
+    wide = framed.model_copy(update={"id": "two", "framing": framing.model_copy(update={"columns": 2})})
+    night.patterns._shelf = lambda: [wide, framed]
+    night.patterns.refresh()
+    texts = [night.patterns.itemText(n) for n in range(night.patterns.count())]
+    assert [t for t in texts if "of the shelf" in t] == ["“My lines” on M 81 of the shelf"]
+    night.patterns.activated.emit(texts.index("“My lines” on M 81 of the shelf"))
+    added = plan.plan.blocks[-1]
+    assert (added.target.name, added.target.position_angle_deg) == ("M 81", 33.0)
+    assert [x.words for x in added.lines] == [x.words for x in plan.plan.blocks[0].lines]
 
 
 def test_steps_are_added_edited_ordered_and_removed(stage: Stage) -> None:

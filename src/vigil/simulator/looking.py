@@ -47,7 +47,10 @@ def scene_of(
     """The scene of an exposure that began at `at`; `most_places` on the way of a star are reckoned."""
     middle = at + timedelta(seconds=exposure.exposure_s / 2)
     scale = chip.optics.scale_arcsec_px(exposure.binning)
-    looks = looks_of(bench, mount, chip, middle)
+    places = int(np.clip(exposure.exposure_s / _WALK_EVERY_S, 3, most_places)) | 1
+    later_s = (np.arange(places) + 0.5) / places * exposure.exposure_s
+    way = looks_of(bench, mount, chip, at, later_s)
+    looks = way.at(places // 2)
     altitude_deg = altitude_of(looks, bench)
     mass = float(air_mass(max(altitude_deg, _LOWEST_DEG)))
     dance = bench.seeing.dance(
@@ -62,7 +65,7 @@ def scene_of(
         beta=bench.scenario.optics.moffat_beta,
         focal_ratio=chip.optics.focal_ratio,
         obstruction=round(chip.optics.obstruction_mm / chip.optics.aperture_mm, 3),
-        walk_px=_walk(bench, mount, chip, exposure, at, scale, most_places),
+        walk_px=_walk(bench, mount, chip, way, at, later_s, scale),
     )
     shut = _shut(bench, chip)
     panel_e_s = panel_e_s_px(bench, chip, exposure.binning) if exposure.light else 0.0
@@ -147,17 +150,14 @@ def _walk(
     bench: Bench,
     mount: SimMount,
     chip: Chip,
-    exposure: Exposure,
+    looks: Looks,
     at: datetime,
+    later_s: Floats,
     scale: float,
-    most_places: int,
 ) -> tuple[tuple[float, float], ...]:
-    """Where the star in the middle stands during the exposure, against its place half way; empty when that is
-    nowhere else."""
-    places = int(np.clip(exposure.exposure_s / _WALK_EVERY_S, 3, most_places)) | 1
-    later_s = (np.arange(places) + 0.5) / places * exposure.exposure_s
-    looks = looks_of(bench, mount, chip, at, later_s)
-    half = places // 2
+    """Where the star in the middle stands during the exposure, looked at like this so many seconds after its
+    beginning, against its place half way; empty when that is nowhere else."""
+    half = len(later_s) // 2
     middle = at + timedelta(seconds=float(later_s[half]))
     ra_deg, dec_deg = unobserve(
         looks.hour_angle_deg[half], looks.dec_deg[half], from_datetimes(middle), bench.site()

@@ -36,6 +36,11 @@ class Looks:
     dec_deg: Floats
     up_deg: Floats
 
+    def at(self, number: int) -> "Looks":
+        """One of them."""
+        one = slice(number, number + 1)
+        return Looks(self.hour_angle_deg[one], self.dec_deg[one], self.up_deg[one])
+
 
 def vector(hour_angle_deg: float | Floats, dec_deg: float | Floats) -> Floats:
     h, d = np.radians(hour_angle_deg), np.radians(dec_deg)

@@ -1,11 +1,15 @@
 """Patterns in the Night workspace: keep the plan or a piece of it, put one in."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 
 from vigil.documents.pattern import Pattern, Patterns
+from vigil.documents.plan import Target
+from vigil.documents.shelf import Framed
 from vigil.planning.patterns import of_block, of_plan, put_into
 from vigil.ui.night.listedactions import Entry, ListedActions
 from vigil.ui.session import Session
+
+_MOST_FRAMED = 6
 
 
 class PatternChoice(ListedActions):
@@ -17,8 +21,10 @@ class PatternChoice(ListedActions):
         patterns: Patterns,
         chosen_block: Callable[[], str],
         said: Callable[[str], None],
+        shelf: Callable[[], Sequence[Framed]] = tuple,
     ) -> None:
         self._session, self._patterns, self._chosen_block = session, patterns, chosen_block
+        self._shelf = shelf
         super().__init__("Patterns…", lambda: list(self._possible()), said)
         self.setAccessibleName("Patterns: keep the plan or a piece of it, or put one in")
         self.setToolTip(
@@ -49,12 +55,25 @@ class PatternChoice(ListedActions):
             target = block.id if block is not None else ""
             words = f"Put in “{pattern.name}”{to}"
             yield words, lambda p=pattern, t=target: self._put(p, t)  # type: ignore[misc]
+        single = [framed for framed in self._shelf() if framed.framing.count == 1]
+        for framed in single[:_MOST_FRAMED]:
+            for pattern in self._patterns.all():
+                words = f"“{pattern.name}” on {framed.name} of the shelf"
+                yield words, lambda p=pattern, f=framed: self._put(p, "", _target_of(f))  # type: ignore[misc]
 
     def _keep(self, pattern: Pattern) -> str:
         return f"“{pattern.name}” is kept in {self._patterns.keep(pattern).parent}"
 
-    def _put(self, pattern: Pattern, block_id: str) -> str:
+    def _put(self, pattern: Pattern, block_id: str, target: Target | None = None) -> str:
         plan = self._session.plan
-        changed, left_out = put_into(plan.plan, pattern, self._session.rig, block_id=block_id)
+        changed, left_out = put_into(plan.plan, pattern, self._session.rig, target, block_id)
         plan.take_over(f"putting in {pattern.name}", changed)
         return "; ".join(left_out) or f"“{pattern.name}” is in the plan"
+
+
+def _target_of(framed: Framed) -> Target:
+    """A framed target of one panel."""
+    g = framed.framing
+    return Target(
+        name=framed.name, ra_deg=g.ra_deg, dec_deg=g.dec_deg, position_angle_deg=g.position_angle_deg
+    )

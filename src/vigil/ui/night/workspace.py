@@ -17,7 +17,13 @@ from vigil.planning.account import Account
 from vigil.planning.muster import Finding
 from vigil.planning.planmuster import Around, plan_muster
 from vigil.planning.plantext import plan_text
-from vigil.runtime.folders import calibration_folder, free_for_frames, patterns_folder, plans_folder
+from vigil.runtime.folders import (
+    calibration_folder,
+    free_for_frames,
+    patterns_folder,
+    plans_folder,
+    shelf_file,
+)
 from vigil.ui import words
 from vigil.ui.actions import Action
 from vigil.ui.fields import ValueField
@@ -31,6 +37,7 @@ from vigil.ui.night.plantext import PlanText
 from vigil.ui.night.rehearsing import SEEDS, Rehearsing
 from vigil.ui.pieces import Choice, Note, OneLine, button, row, wrapped
 from vigil.ui.session import Session
+from vigil.ui.targets.shelfmodel import ShelfModel
 from vigil.ui.theme import set_styled
 from vigil.ui.workspace import Workspace, page, scrolled, side
 
@@ -101,6 +108,7 @@ class NightWorkspace(Workspace):
             Patterns(patterns_folder()),
             lambda: self.picture.chosen_block,
             self._tell,
+            lambda: ShelfModel(shelf_file()).shelf.framed,
         )
         plans = NamedFiles(plans_folder(session.rig.id), NightPlan, "plan")
         self.plans = PlanChoice(session, plans, self._tell)
