@@ -5,8 +5,6 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from vigil.files.fits import BadFrame, read_header
-
 _KINDS = {"dark": "dark", "flat": "flat", "bias": "bias", "dark flat": "dark flat", "darkflat": "dark flat"}
 
 
@@ -25,6 +23,9 @@ class CalibrationFrame:
 
 def calibration_frames(folder: Path) -> tuple[CalibrationFrame, ...]:
     """Those in a folder and the folders in it; files that can't be read are passed over."""
+    # imported here: what reads FITS takes its time to import, and the window's first picture needs none
+    from vigil.files.fits import BadFrame, read_header
+
     found = []
     for path in sorted(folder.rglob("*.fits")) if folder.exists() else ():
         try:

@@ -128,19 +128,29 @@ class ConditionRow(QWidget):
 
 
 class ConditionList(QWidget):
-    """Those that the rig's parts make sense of."""
+    """Those that the rig's parts make sense of. The rows are made when they are first shown: the window's
+    first picture has none of them."""
 
     def __init__(self, session: Session, said: Callable[[str], None]) -> None:
         super().__init__()
         self._session, self._said = session, said
         self.rows: list[ConditionRow] = []
+        self._wanted = False
         self._order: list[str] = []
         self._layout = QVBoxLayout(self)
         self._layout.setContentsMargins(0, 0, 0, 0)
         self._layout.setSpacing(1)
         session.devices_changed.connect(lambda: self.refresh(bool(session.plan.locked)))
 
+    def show_all(self, on: bool) -> None:
+        """Unfold the list, or fold it away."""
+        self._wanted = self._wanted or on
+        self.refresh(bool(self._session.plan.locked))
+        self.setVisible(on)
+
     def refresh(self, locked: bool) -> None:
+        if not self._wanted:
+            return
         rig = self._session.rig
         wanted = {known.name for known in KNOWN if known.wanted(rig)}
         order = [x.name for x in in_order(self._session.plan.plan.opening) if x.name in wanted]

@@ -253,7 +253,7 @@ class PlanText(QWidget):
         self.refresh()
 
     def _unfold_conditions(self, on: bool) -> None:
-        self.conditions.setVisible(on)
+        self.conditions.show_all(on)
         self._orders.setVisible(not on)
 
     def show_order(self, name: str) -> None:
