@@ -14,7 +14,7 @@ import numpy as np
 import pytest
 
 from vigil.runtime.clock import RealClock, ScenarioClock
-from vigil.runtime.folders import folders_of
+from vigil.runtime.folders import folders_of, from_home
 from vigil.runtime.simulated import SimulatedLoop, run_virtual, simulated_loop
 from vigil.runtime.workshop import WorkerDied, Workshop
 
@@ -218,3 +218,9 @@ def test_a_socket_path_that_is_too_long_is_said(monkeypatch: pytest.MonkeyPatch,
     monkeypatch.setenv("XDG_RUNTIME_DIR", str(tmp_path / ("long" * 25)))
     with pytest.raises(ValueError, match="XDG_RUNTIME_DIR"):
         folders_of("a-rig")
+
+
+def test_a_path_is_written_from_the_home_folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("HOME", str(tmp_path / "me"))
+    assert from_home(tmp_path / "me" / "frames" / "darks") == "~/frames/darks"
+    assert from_home(tmp_path / "elsewhere") == str(tmp_path / "elsewhere")

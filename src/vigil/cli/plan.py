@@ -29,7 +29,7 @@ from vigil.planning.overheads import Overheads, overheads_of
 from vigil.planning.planmuster import Around, plan_muster
 from vigil.planning.plantext import plan_text
 from vigil.planning.revision import changes
-from vigil.runtime.folders import calibration_folder, data_folder, free_for_frames, ledger_file
+from vigil.runtime.folders import calibration_folder, data_folder, free_for_frames, from_home, ledger_file
 
 
 def run(args: argparse.Namespace) -> int:
@@ -62,7 +62,7 @@ def _read(args: argparse.Namespace, rig: Rig) -> int:
         return OK
     folder = calibration_folder(rig.id)
     around = Around(
-        ahead, free_for_frames(rig.frames.folder, rig.id), None, calibration_frames(folder), str(folder)
+        ahead, free_for_frames(rig.frames.folder, rig.id), None, calibration_frames(folder), from_home(folder)
     )
     found = plan_muster(plan, rig, around)
     if args.json:

@@ -94,6 +94,12 @@ def own_catalogue_folder() -> Path:
     return _base("XDG_DATA_HOME", Path.home() / ".local" / "share") / "vigil" / "catalogue"
 
 
+def from_home(path: Path) -> str:
+    """A path as people write it, with ~ for the home folder."""
+    home = Path.home()
+    return f"~/{path.relative_to(home)}" if path.is_relative_to(home) else str(path)
+
+
 def calibration_folder(rig_id: str) -> Path:
     """Where a rig's darks, flats and bias frames are looked for; may not exist yet."""
     return data_folder(rig_id) / "calibration"

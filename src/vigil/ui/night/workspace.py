@@ -20,6 +20,7 @@ from vigil.planning.plantext import plan_text
 from vigil.runtime.folders import (
     calibration_folder,
     free_for_frames,
+    from_home,
     patterns_folder,
     plans_folder,
     shelf_file,
@@ -273,7 +274,7 @@ class NightWorkspace(Workspace):
             wrong = bool(session.plan.contradictions())
             ahead = None if wrong else session.plan_ahead()
             reports = list(session.reports.values())
-            around = Around(ahead, self._free, reports, self._calibration, str(self._calibrated_in))
+            around = Around(ahead, self._free, reports, self._calibration, from_home(self._calibrated_in))
             found = plan_muster(plan, session.rig, around)
         self.muster.show_findings(found, "")
         self.muster_area.setFixedHeight(min(_MUSTER_PX, self.muster.sizeHint().height() + 4))

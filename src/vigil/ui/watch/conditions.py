@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from vigil.ui.picture import RIGHT, Picture, elided, text_width, write
 from vigil.ui.theme import Size, number_font, text_font, theme
-from vigil.ui.words import MINUS
+from vigil.ui.words import ARC_MIN, ARC_SEC, MINUS
 
 _ROW, _GAUGE_ROW = 20, 24
 _NEAR = 0.5
@@ -115,10 +115,11 @@ class Conditions(Picture):
 
 def _numbers(line: dict[str, Any]) -> str:
     value = f"{line['value']:g}".replace("-", MINUS)
+    unit = line["unit"] if line["unit"] in ("", "°", ARC_MIN, ARC_SEC) else f" {line['unit']}"
     if not line["at_least"]:
-        return f"{value} of {line['limit']:g} {line['unit']}".strip()
+        return f"{value} of {line['limit']:g}{unit}"
     least = f", least {line['limit']:g}" if line["limit"] else ""
-    return f"{value} {line['unit']}{least}"
+    return f"{value}{unit}{least}"
 
 
 def _standing(gauge: dict[str, Any], of_all: str) -> str:
