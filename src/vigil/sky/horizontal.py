@@ -30,29 +30,48 @@ class Observed:
 
 
 _SHORT_DAYS, _ROUND_DAYS = 20 / 1440, 10 / 1440
+_MANY = 1000
 
 
 def astrom_of(instants: Instants, site: Site) -> Any:
     """ERFA's star-independent parameters for each instant.
 
-    For instants within twenty minutes they are those of the nearest tenth minute with Earth turned to each
-    instant (aper13): what changes more slowly, the observer's velocity above all (0.3″ of aberration, which
-    goes round in a day), is off by 0.02″ after a quarter of an hour at most.
+    They are those of the nearest tenth minute, reckoned once, with Earth turned to each instant (aper13):
+    what changes more slowly, the observer's velocity above all (0.3″ of aberration, which goes round in a
+    day), is off by 0.007″ after five minutes. Instants within twenty minutes share theirs, to make no step
+    between them, and are off by 0.02″ at most. Those of months are reckoned each for itself.
     """
-    days = np.asarray(instants.utc2)
+    # Earth is turned by the instants' own UT1 below: a rounded one serves for what changes slowly
+    day, dut1_s = float(np.min(instants.utc1)), round(float(np.mean(instants.dut1_s)), 3)
+    days = np.asarray(instants.utc1 - day + instants.utc2)
     first, last = days.min(), days.max()
-    if last - first > _SHORT_DAYS or np.ptp(instants.utc1) > 0:
-        return _whole_astrom(instants.utc1, instants.utc2, instants.dut1_s, site)
-    tenth = round((first + last) / 2 / _ROUND_DAYS)
-    base = _astrom_at(float(np.min(instants.utc1)), tenth, float(np.mean(instants.dut1_s)), site)
     ut11, ut12 = np.asarray(instants.ut11), np.asarray(instants.ut12)
-    return erfa.aper13(ut11, ut12, np.broadcast_to(base, ut12.shape).copy())
+    if last - first <= _SHORT_DAYS:
+        tenths, which = np.array([round((first + last) / 2 / _ROUND_DAYS)]), np.zeros(days.shape, int)
+    else:
+        tenths, which = np.unique(np.rint(days / _ROUND_DAYS).astype(int), return_inverse=True)
+    if tenths.size > _MANY:
+        return _whole_astrom(instants.utc1, instants.utc2, instants.dut1_s, site)
+    bare, bending = _air(site)
+    bases = np.empty(tenths.size, erfa.dt_eraASTROM)
+    for n, tenth in enumerate(tenths.tolist()):
+        bases[n] = _astrom_at(day, tenth, dut1_s, bare)
+    bases["refa"], bases["refb"] = bending
+    return erfa.aper13(ut11, ut12, bases[which.reshape(days.shape)])
 
 
-@lru_cache(maxsize=256)
+@lru_cache(maxsize=2 * _MANY)
 def _astrom_at(utc1: float, tenth: int, dut1_s: float, site: Site) -> Any:
-    """At so many times ten minutes of a day."""
+    """At so many times ten minutes after a Julian date."""
     return _whole_astrom(utc1, tenth * _ROUND_DAYS, dut1_s, site)
+
+
+@lru_cache(maxsize=16)
+def _air(site: Site) -> tuple[Site, tuple[float, float]]:
+    """The place without its air, and ERFA's two constants of what the air bends."""
+    return site.airless(), erfa.refco(
+        site.pressure_hpa, site.temperature_c, site.relative_humidity, site.wavelength_um
+    )
 
 
 def _whole_astrom(utc1: float | Floats, utc2: float | Floats, dut1_s: float | Floats, site: Site) -> Any:
