@@ -492,9 +492,11 @@ class Watch(Workspace):
                     coming.append((f"{block.target.name}, {line.filter} begins", step.begins))
             if ahead.ends is not None:
                 coming.append(("last frame read out", ahead.ends))
-        dawn = session.sky.sun.astronomical_dawn
-        if dawn is not None and dawn > session.now:
-            coming.append(("astronomical dawn", dawn))
+        sun = session.sky.sun
+        for said, at in (("astronomical dawn", sun.astronomical_dawn), ("sunrise", sun.sunrise)):
+            if at is not None and at > session.now:
+                coming.append((said, at))
+                break
         coming.sort(key=lambda item: item[1])
         return [
             (said, f"{words.clock(at, session.zone)}  in {words.countdown(at, session.now)}")
