@@ -8,8 +8,9 @@ import pytest
 from vigil.documents.rig.change import path_of, with_values, words_for
 from vigil.documents.scenario import Fault, FaultKind, Scenario
 from vigil.documents.scenario.fault import DEVICES_OF
-from vigil.documents.scenario.shipped import load_shipped, path_of_shipped, shipped
+from vigil.documents.scenario.shipped import load_shipped
 from vigil.documents.scenario.words import entries
+from vigil.documents.shippedscenarios import path_of_shipped, shipped
 from vigil.documents.store import DocumentError, dump, load, parse
 
 

@@ -131,7 +131,7 @@ def scenario_path(wanted: str) -> Path:
     """The file behind the name of a scenario that ships with Vigil, or a path. Raises BadInput."""
     if "/" in wanted or wanted.endswith(".json"):
         return Path(wanted).absolute()
-    from vigil.documents.scenario.shipped import path_of_shipped, shipped
+    from vigil.documents.shippedscenarios import path_of_shipped, shipped
 
     path = path_of_shipped(wanted)
     if path is None:

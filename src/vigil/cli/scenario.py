@@ -17,8 +17,8 @@ from vigil.cli.files import (
 from vigil.documents.messages import Answer, Command
 from vigil.documents.rig import Rig
 from vigil.documents.scenario import FaultKind, Scenario
-from vigil.documents.scenario.shipped import shipped
 from vigil.documents.scenario.words import entries
+from vigil.documents.shippedscenarios import shipped
 from vigil.documents.store import dump, parse
 from vigil.link.attach import command
 from vigil.link.endpoint import KeeperGone

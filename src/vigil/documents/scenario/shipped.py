@@ -1,24 +1,8 @@
 """The scenarios that ship with Vigil."""
 
-from importlib.resources import files
-from pathlib import Path
-
 from vigil.documents.scenario.scenario import Scenario
+from vigil.documents.shippedscenarios import path_of_shipped
 from vigil.documents.store import load
-
-
-def _folder() -> Path:
-    return Path(str(files("vigil") / "data" / "scenarios"))
-
-
-def shipped() -> list[str]:
-    """By name, the ordinary one first."""
-    return sorted((path.stem for path in _folder().glob("*.json")), key=lambda name: (name != "clear", name))
-
-
-def path_of_shipped(name: str) -> Path | None:
-    """The file of one; None where there is none of that name."""
-    return _folder() / f"{name}.json" if name in shipped() else None
 
 
 def load_shipped(name: str) -> Scenario:

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 from vigil.documents.namedfiles import NamedFiles
 from vigil.documents.pattern import Patterns
 from vigil.documents.plan import NightPlan
-from vigil.documents.scenario.shipped import shipped
+from vigil.documents.shippedscenarios import shipped
 from vigil.files.calibrationframes import CalibrationFrame, calibration_frames
 from vigil.link.rehearsal import Odds
 from vigil.planning.account import Account

@@ -8,7 +8,8 @@ from PyQt6.QtGui import QHideEvent, QKeyEvent, QShowEvent
 from PyQt6.QtWidgets import QFrame, QVBoxLayout, QWidget
 
 from vigil.documents.scenario.fault import DEVICES_OF, FaultKind
-from vigil.documents.scenario.shipped import load_shipped, shipped
+from vigil.documents.scenario.shipped import load_shipped
+from vigil.documents.shippedscenarios import shipped
 from vigil.ui import words
 from vigil.ui.fields import ValueField, number
 from vigil.ui.linkstate import LinkState
