@@ -64,9 +64,12 @@ class Trends(TimePicture):
 
     def points(self, shown: Quantity) -> list[tuple[Light, float]]:
         """Frames with a value of it."""
-        scale = self.session.rig.scale_arcsec_px() if self.session.rig.frames_sky else 1.0
-        values = ((light, shown.value(self._values(light), scale)) for light in self.lights())
+        values = ((light, self._value(shown, light)) for light in self.lights())
         return [(light, value) for light, value in values if value is not None]
+
+    def _value(self, of: Quantity, light: Light) -> float | None:
+        rig = self.session.rig
+        return of.value(self._values(light), rig.scale_arcsec_px() if rig.frames_sky else 1.0)
 
     def _values(self, light: Light) -> dict[str, object]:
         room = self.session.room_gb(light.at)
@@ -83,9 +86,8 @@ class Trends(TimePicture):
     def copy_text(self) -> str:
         """All quantities, whatever is shown."""
         lines = ["\t".join(["time_utc", "filter", *(each.title for each in QUANTITIES)])]
-        scale = self.session.rig.scale_arcsec_px() if self.session.rig.frames_sky else 1.0
         for light in self.lights():
-            values = [each.value(self._values(light), scale) for each in QUANTITIES]
+            values = [self._value(each, light) for each in QUANTITIES]
             told = ("" if value is None else f"{value:g}" for value in values)
             lines.append("\t".join([f"{light.at:%Y-%m-%dT%H:%M:%S}", light.values["filter"], *told]))
         return "\n".join(lines)
@@ -194,7 +196,7 @@ class Trends(TimePicture):
             v = near.values
             told = []
             for shown in self.shown():
-                value = next((x for light, x in self.points(shown) if light is near), None)
+                value = self._value(shown, near)
                 if value is not None:
                     told.append(f"{shown.name} {shown.shown(value)} {shown.unit}".strip())
             of = f" of {v['of']}" if v["of"] is not None else ""
