@@ -57,10 +57,10 @@ class NamedFiles(Generic[D]):
         self._found(name)[1].unlink()
 
     def throw_away(self, name: str) -> Path:
-        """Into a folder beside the others; returns where it is. Raises NotThere."""
-        path = self._found(name)[1]
-        there = self.folder / "thrown away" / path.name
-        there.parent.mkdir(exist_ok=True)
+        """Into a folder beside the others, in place of none there; returns where. Raises NotThere."""
+        path, beside = self._found(name)[1], self.folder / "thrown away"
+        beside.mkdir(exist_ok=True)
+        there = beside / f"{unused(path.stem, {old.stem for old in beside.iterdir()})}.json"
         path.replace(there)
         return there
 
