@@ -147,10 +147,13 @@ class Theme(QObject):
         return RED if self.red else DARK
 
     def set_light(self, light: Light, brightness: float | None = None) -> None:
-        """Change the palette of the whole application."""
+        """Change the palette of the whole application: dressing it anew is worth it only for another one."""
+        before = self.light, self.brightness
         self.light = light
         if brightness is not None:
             self.brightness = min(1.0, max(self.LEAST_BRIGHTNESS, brightness))
+        if (self.light, self.brightness) == before:
+            return
         self.dress()
         self.changed.emit()
 
