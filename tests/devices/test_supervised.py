@@ -1,19 +1,14 @@
-"""Supervision: time-outs with words, losses, lamps; and the sun."""
+"""Supervision: time-outs with words, losses, lamps; and whatever a driver may throw."""
 
 import asyncio
-from datetime import UTC, datetime
 from typing import Any
 
 import pytest
 
 from vigil.devices.errors import DeviceFault, DeviceTimeout, NotCapable, NotConnected
 from vigil.devices.protocols import Capabilities, Devices
-from vigil.devices.sun import sun_in_path
 from vigil.devices.supervised import Rigged, Supervised
 from vigil.runtime.simulated import run_virtual
-from vigil.sky.horizontal import unobserve
-from vigil.sky.instants import from_datetimes
-from vigil.sky.site import Site
 
 
 class Thing:
@@ -128,34 +123,6 @@ def test_a_command_that_worked_stays_done_when_the_read_after_it_fails() -> None
     supervise(main)
 
 
-SITE = Site(47.25, 14.05)
-DAY = datetime(2027, 1, 12, 11, tzinfo=UTC)
-
-
-def at_noon(hour_angle_deg: float, dec_deg: float) -> tuple[float, float]:
-    ra, dec = unobserve(hour_angle_deg, dec_deg, from_datetimes(DAY), SITE)
-    return float(ra), float(dec)
-
-
-@pytest.mark.parametrize(
-    ("start", "end", "blocked"),
-    [
-        ((-90, 80), (0, -20), True),  # ends beside the sun, which stands at 0 h, −21.6°
-        ((-60, -20), (60, -20), True),  # passes it
-        ((-60, 60), (60, 60), False),
-        ((-90, 80), (-90, 10), False),
-    ],
-)
-def test_no_slew_meets_the_sun(start: Any, end: Any, blocked: bool) -> None:
-    near = sun_in_path(at_noon(*start), at_noon(*end), DAY, SITE)
-    assert (near is not None) == blocked
-    assert near is None or 0 <= near < 20
-
-
-def test_at_night_nothing_is_in_the_way() -> None:
-    assert sun_in_path((0, 0), (300, -21), datetime(2027, 1, 12, 22, tzinfo=UTC), SITE) is None
-
-
 def test_a_call_that_times_out_is_made_again_and_told() -> None:
     async def main(thing: Thing, device: Supervised[Any, Any]) -> None:
         await device.connect()
@@ -238,5 +205,56 @@ def test_devices_of_a_changed_rig_keep_what_stays() -> None:
         assert rigged.camera.state == 9
         with pytest.raises(KeyError, match="the rig has no roof; it has camera, focuser"):
             rigged.named("roof")
+
+    supervise(main)
+
+
+@pytest.mark.parametrize(
+    "thrown",
+    [
+        ConnectionResetError(104, "reset by peer"),
+        ValueError("bad reply"),
+        KeyError("x"),
+        asyncio.CancelledError(),
+    ],
+)
+@pytest.mark.parametrize("at_once", [False, True])
+def test_whatever_a_driver_throws_is_a_device_error(thrown: BaseException, at_once: bool) -> None:
+    async def main(thing: Thing, device: Supervised[Any, Any]) -> None:
+        await device.connect()
+
+        async def throw(*values: Any) -> None:
+            raise thrown
+
+        with pytest.raises(DeviceFault, match="thing: turn failed: "):
+            await device.do("turn", 10, throw)
+        thing.read = throw  # type: ignore[method-assign]
+        if isinstance(thrown, asyncio.CancelledError) and at_once:
+            return  # a read that never waits can't be cancelled
+        thing.reads_at_once = at_once  # type: ignore[attr-defined]
+        assert [await device.poll() for _ in range(3)] == [False, False, True]
+        assert "thing: read failed" in device.fault and device.lamp == "fault" and device.last_seen == 0
+
+    supervise(main)
+
+
+def test_a_cancellation_of_ours_is_none_of_the_drivers() -> None:
+    async def main(thing: Thing, device: Supervised[Any, Any]) -> None:
+        await device.connect()
+        task = asyncio.ensure_future(device.do("turn", 10, lambda t: t.turn(1)))
+        await asyncio.sleep(1)
+        task.cancel()
+        with pytest.raises(asyncio.CancelledError):
+            await task
+
+    supervise(main)
+
+
+def test_the_age_of_a_state_is_known() -> None:
+    async def main(thing: Thing, device: Supervised[Any, Any]) -> None:
+        assert device.age_s == float("inf")
+        await device.connect()
+        await asyncio.sleep(7)
+        assert device.age_s == pytest.approx(7)
 
     supervise(main)

@@ -14,6 +14,7 @@ from vigil.engine.averaging import Averaged
 from vigil.engine.check import Check, Standing
 from vigil.engine.conditions import conditions_for
 from vigil.engine.conditions.focus import grown_percent
+from vigil.engine.remedy import Do, Remedy
 from vigil.engine.view import View
 from vigil.planning.choice import Candidate
 
@@ -243,15 +244,18 @@ def test_gauges_say_how_far() -> None:
 
 
 def test_what_brings_each_about() -> None:
-    kinds = {c.name: type(c.activity(GOOD)).__name__ for c in conditions_for(RIG)}
+    def kind(remedy: Remedy) -> str:
+        return type(remedy.activity if isinstance(remedy, Do) else remedy).__name__
+
+    kinds = {c.name: kind(c.remedy(GOOD)) for c in conditions_for(RIG)}
     assert kinds == {
         "connected": "Connect",
-        "stars seen": "NoneType",
-        "in its span": "NoneType",
-        "room on disk": "NoneType",
+        "stars seen": "Hold",
+        "in its span": "NotNow",
+        "room on disk": "Hold",
         "camera cold": "Cool",
         "heaters": "Heat",
-        "pier side": "Flip",
+        "pier side": "NotBefore",  # the window is hours away
         "tracking": "WakeMount",
         "pointed": "Slew",
         "focus fresh": "Focus",
@@ -267,8 +271,8 @@ def test_a_block_may_have_a_set_point_of_its_own() -> None:
     view = replace(GOOD, candidate=replace(GOOD.candidate, block=own))
     found = check("camera cold", view)
     assert not found.met and "wanted -15.0" in found.words
-    activity = next(c for c in conditions_for(RIG) if c.name == "camera cold").activity(view)
-    assert activity.set_point_c == -15.0
+    remedy = next(c for c in conditions_for(RIG) if c.name == "camera cold").remedy(view)
+    assert isinstance(remedy, Do) and remedy.activity.set_point_c == -15.0  # type: ignore[attr-defined]
     warm = PLAN.model_copy(update={"blocks": [own]})
     uncooled = RIG.model_copy(update={"camera": RIG.camera.model_copy(update={"cooler": None})})
     assert not contradictions(warm, RIG)

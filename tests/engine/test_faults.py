@@ -8,8 +8,7 @@ import numpy as np
 from campaigns.demo import quick_rig, short_plan
 from campaigns.night import Played, play
 from campaigns.rigs import example, small
-from vigil.documents.events import Event, Kind
-from vigil.documents.messages import Command
+from vigil.documents.events import Kind
 from vigil.documents.rig import Rig
 from vigil.documents.scenario import Fault, FaultKind, Scenario
 from vigil.files.fits import read_frame
@@ -78,33 +77,33 @@ def test_faults_while_frames_are_taken(tmp_path: Path) -> None:
 
 
 def test_a_disk_that_vanishes_and_one_that_is_full(tmp_path: Path) -> None:
-    """What can't be written where it belongs is rescued and a person asked; for room the night waits by
-    itself."""
-
-    async def mend(event: Event, played: Played) -> None:
-        if event.kind is Kind.HELD and "can't be written" in event.reason:
-            await played.truth.bench.clock.sleep(360)
-            assert (await played.ask(Command.RESUME)).taken
-
+    """What can't be written where it belongs is rescued; the night waits for the disk by itself."""
     played = night(
         tmp_path,
         {"kind": FaultKind.DISK_GONE, "at_min": 36.5, "minutes": 2},
         {"kind": FaultKind.DISK_FULL, "at_min": 45, "minutes": 5},
         count=5,
-        on_event=mend,
     )
     held, resumed = played.of(Kind.HELD), [event.reason for event in played.of(Kind.RESUMED)]
-    assert "the frame is in" in held[0].reason and "GB free where" in held[1].reason
-    assert resumed[0] == "resumed by hand" and resumed[1].startswith("room on disk again for 5 min")
+    assert "can't be written (No such device" in held[0].reason and "No space left" in held[1].reason
+    assert sum("the frame is in" in event.reason for event in played.of(Kind.FRAME_SAVED)) == 2
+    assert len(resumed) == 2 and all(words.startswith("room on disk again for 1 min") for words in resumed)
     assert len(played.frames) == 10 and all(Path(frame["path"]).exists() for frame in played.frames)
     assert ended_safely(played)
 
 
 def test_a_mount_that_refuses_for_good_ends_the_night_safely(tmp_path: Path) -> None:
     played = night(tmp_path, {"kind": FaultKind.SLEW_REFUSED, "at_min": 20, "minutes": 600}, quick=True)
-    given_up = played.of(Kind.BLOCK_GIVEN_UP)
-    assert given_up and "it will not slew" in given_up[0].reason
+    put_off = played.of(Kind.PUT_OFF)
+    assert len(put_off) > 20 and "it will not slew" in put_off[0].reason, "it is tried all night"
+    assert not played.of(Kind.HELD) and not played.of(Kind.BLOCK_GIVEN_UP)
     assert not played.frames and ended_safely(played)
+
+
+def test_a_slew_refused_for_a_while_at_dusk_costs_that_while(tmp_path: Path) -> None:
+    played = night(tmp_path, {"kind": FaultKind.SLEW_REFUSED, "at_min": 20, "minutes": 40}, quick=True)
+    first = min(e.at for e in played.of(Kind.EXPOSURE_STARTED))
+    assert len(played.frames) == ALL_FOUR and (first - played.events[0].at).total_seconds() / 60 < 84
 
 
 def test_a_cooler_that_can_not_hold(tmp_path: Path) -> None:

@@ -9,11 +9,9 @@ import pytest
 
 from campaigns.demo import demo_plan
 from vigil.documents.night import NightState, RunState
-from vigil.documents.plan import StandingOrders
 from vigil.engine.activities.connect import Connect
-from vigil.engine.activities.shelter import Shelter
 from vigil.engine.check import Check, Standing
-from vigil.engine.holding import Do, GoOn, Holding, Rest
+from vigil.engine.holding import Act, GoOn, Holding, Rest
 from vigil.planning.choice import Candidate, Wait
 
 NOW = datetime(2027, 1, 12, 22, tzinfo=UTC)
@@ -28,7 +26,6 @@ class FakeOutlook:
     """Answers as the test says."""
 
     sky: Check = MET
-    opened: list[str] = field(default_factory=list)
     lost: list[str] = field(default_factory=list)
     cause: Check = UNMET
     looks: bool = False
@@ -39,10 +36,7 @@ class FakeOutlook:
     def safety(self, now: datetime) -> Check:
         return self.sky
 
-    def unsheltered(self) -> list[str]:
-        return self.opened
-
-    def lost_sensors(self) -> list[str]:
+    def lost_guarded(self) -> list[str]:
         return self.lost
 
     def last_closing(self, otherwise: datetime) -> datetime:
@@ -66,45 +60,35 @@ def holding(outlook: FakeOutlook, cause: str) -> Holding:
     return made
 
 
-def after(made: Holding, minutes: float, choice: Candidate | Wait = CANDIDATE, **orders: Any) -> Any:
-    return made.next(choice, StandingOrders(**orders), NOW + timedelta(minutes=minutes))
+def after(
+    made: Holding, minutes: float, choice: Candidate | Wait = CANDIDATE, sheltering: bool = False
+) -> Any:
+    return made.next(choice, NOW + timedelta(minutes=minutes), sheltering)
 
 
 def test_a_persons_hold_waits_for_the_person_to_the_end_of_the_night() -> None:
     assert after(holding(FakeOutlook(cause=MET), ""), 0) == Rest(LAST)
 
 
-def test_what_is_open_is_shut_before_a_lost_sensor_is_looked_for() -> None:
-    outlook = FakeOutlook(sky=UNMET, opened=["roof open"], lost=["weather station not connected"])
-    first = after(holding(outlook, "safe"), 0)
-    assert isinstance(first, Do) and isinstance(first.activity, Shelter) and first.urgent
-    assert first.why == "not fine; roof open"
-    outlook.opened = []
-    second = after(holding(outlook, "safe"), 1)
-    assert isinstance(second, Do) and isinstance(second.activity, Connect)
-    outlook.lost = []
-    assert isinstance(after(holding(outlook, "safe"), 2), Rest)
+def test_what_the_guards_need_is_connected_first_but_not_while_all_is_being_shut() -> None:
+    outlook = FakeOutlook(sky=UNMET, lost=["weather station", "roof"])
+    assert isinstance(after(holding(outlook, "safe"), 0, sheltering=True), Rest)
+    first = after(holding(outlook, ""), 1)
+    assert isinstance(first, Act) and first.urgent and first.why == "weather station, roof not connected"
+    assert isinstance(first.activity, Connect) and first.activity.names == ("weather station", "roof")
 
 
-def test_a_plan_may_leave_everything_open() -> None:
-    outlook = FakeOutlook(sky=UNMET, opened=["roof open"])
-    assert isinstance(after(holding(outlook, "safe"), 0, when_unsafe="stay"), Rest)
-    outlook.lost = ["weather station not connected"]
-    lost = after(holding(outlook, "safe"), 0, when_unsafe="stay")
-    assert isinstance(lost, Do) and isinstance(lost.activity, Connect), "its sensors are wanted all the same"
-
-
-@pytest.mark.parametrize("cause", ["safe", "room on disk"])
-def test_it_goes_on_only_after_the_cause_has_been_gone_for_a_while(cause: str) -> None:
+@pytest.mark.parametrize(("cause", "dwell"), [("safe", 5), ("stars seen", 5), ("room on disk", 1)])
+def test_it_goes_on_only_after_the_cause_has_been_gone_for_a_while(cause: str, dwell: int) -> None:
     outlook = FakeOutlook()
     made = holding(outlook, cause)
     outlook.sky = outlook.cause = MET
-    assert isinstance(after(made, 1), Rest) and isinstance(after(made, 5.9), Rest)
+    assert isinstance(after(made, 1), Rest) and isinstance(after(made, 0.9 + dwell), Rest)
     outlook.sky = outlook.cause = UNMET
-    assert isinstance(after(made, 6), Rest), "it flaps"
+    assert isinstance(after(made, 1 + dwell), Rest), "it flaps"
     outlook.sky = outlook.cause = MET
-    assert isinstance(after(made, 7), Rest)
-    assert after(made, 12) == GoOn(f"{cause} again for 5 min: fine")
+    assert isinstance(after(made, 2 + dwell), Rest)
+    assert after(made, 2 + 2 * dwell) == GoOn(f"{cause} again for {dwell} min: fine")
 
 
 def test_a_cause_that_only_a_frame_shows_is_looked_at_every_five_minutes_under_a_safe_sky() -> None:
@@ -112,8 +96,8 @@ def test_a_cause_that_only_a_frame_shows_is_looked_at_every_five_minutes_under_a
     made = holding(outlook, "stars seen")
     assert isinstance(after(made, 4.9), Rest), "it has just been seen"
     look = after(made, 5)
-    assert isinstance(look, Do) and look.activity.KIND == "look" and not look.urgent
-    assert isinstance(after(made, 9.9), Rest) and isinstance(after(made, 10), Do)
+    assert isinstance(look, Act) and look.activity.KIND == "look" and not look.urgent
+    assert isinstance(after(made, 9.9), Rest) and isinstance(after(made, 10), Act)
     outlook.sky = UNMET
     assert isinstance(after(made, 20), Rest), "nothing is exposed under an unsafe sky"
 

@@ -21,7 +21,6 @@ from vigil.documents.rig.change import with_values
 from vigil.documents.rig.mount import FlipWindow
 from vigil.documents.scenario import Scenario
 from vigil.documents.scenario.fault import Fault, FaultKind
-from vigil.engine.guarding import LimitGuard
 from vigil.planning.flip import SIDEREAL_RATE, FlipRule, Next, decide, hour_angle_min, rule_of
 from vigil.planning.forecast import forecast
 from vigil.simulator.observatory import SimObservatory
@@ -66,25 +65,6 @@ def test_a_mount_without_an_end_shoots_on_until_the_wanted_moment() -> None:
     assert decide(rule, 30, 1).next is Next.FLIP
 
 
-def test_the_limit_is_guarded_whatever_goes_on() -> None:
-    rig, guard = demo_rig(), LimitGuard()
-    at = rig.simulated.starts_at + timedelta(hours=5)
-    target = short_plan().blocks[0].target
-    place = target.ra_deg, target.dec_deg
-    start = at - timedelta(minutes=hour_angle_min(*place, rig, at) / SIDEREAL_RATE)  # the transit
-    west = MountState(*place, True, False, False, PierSide.WEST)
-    silent = MountState(*place, True, False, False, PierSide.UNKNOWN)
-    for minute, crossed in ((0, False), (19.5, False), (20.0, True)):
-        moment = start + timedelta(minutes=minute / SIDEREAL_RATE)
-        said = guard.crossed(rig, west, "", moment)
-        assert (said is not None) == crossed, minute
-        assert (LimitGuard().crossed(rig, silent, "west", moment) is not None) == crossed
-        assert LimitGuard().crossed(rig, silent, "east", moment) is None
-    assert said is not None and "still west of the pier, limit 20 min" in said
-    east = MountState(*place, True, False, False, PierSide.EAST)
-    assert LimitGuard().crossed(rig, east, "west", start + timedelta(hours=1)) is None
-
-
 def night_over_the_meridian(
     folder: Path, *faults: Fault, watch: Callable[[SimObservatory], None] = lambda observatory: None
 ) -> list[str]:
@@ -126,9 +106,8 @@ def test_a_mount_that_stays_on_its_side_is_noticed_and_held(tmp_path: Path) -> N
     assert len(refusals) == 2, "the guard tried again"
     assert "error in Vigil" not in told[-1], told[-1]
     failed = [line for line in told if "flip failed" in line]
-    assert len(failed) == 3 and "still west of the pier" in failed[0]
-    assert any(line.startswith("held") for line in told)
-    assert sum(line.startswith("guarded") for line in told) == 1
+    assert len(failed) > 3 and "still west of the pier" in failed[0]
+    assert not any(line.startswith("held") for line in told), "nobody is asked: it is tried again"
     assert any("tracking stopped at the mount's limit" in line for line in told), told
 
 
@@ -195,6 +174,6 @@ def test_a_mount_that_went_over_by_itself_is_centred_anew() -> None:
     rig = with_values(rig, {("mount", "reports_pier_side"): True})
     events = rehearsed(plan, rig, Scenario(), 3, Path("unused"), watch=watch).events
     assert turned
-    why = [e.reason for e in events if e.kind is Kind.ACTIVITY_STARTED and e.values["kind"] == "centre"]
+    why = [e.reason for e in events if e.kind is Kind.ACTIVITY_STARTED and e.values["kind"] == "flip"]
     assert any("the tube went east of the pier" in reason for reason in why)
     assert events[-1].kind is Kind.NIGHT_OVER and events[-1].values["frames"] == plan.wanted

@@ -1,8 +1,10 @@
 """The sim observatory as a night's equipment: where engine, devices and simulator meet."""
 
+from dataclasses import replace
 from pathlib import Path
 
 from vigil.devices.protocols import Devices
+from vigil.devices.safemount import SafeMount
 from vigil.devices.supervised import Rigged
 from vigil.documents.rig import Rig
 from vigil.documents.scenario import Scenario
@@ -21,6 +23,13 @@ def seed_of(rig: Rig, wanted: int | None, scenario: Scenario) -> int:
     return next(seed for seed in (wanted, scenario.seed, own) if seed is not None)
 
 
+def _safe(devices: Devices, rig: Rig, clock: Clock) -> Devices:
+    """With a mount that goes no forbidden way, whatever drives it."""
+    if devices.mount is None:
+        return devices
+    return replace(devices, mount=SafeMount(devices.mount, rig, clock.utcnow))
+
+
 def equip(
     rig: Rig,
     observatory: SimObservatory,
@@ -36,11 +45,11 @@ def equip(
 
     def bare_devices(changed: Rig) -> Devices:
         observatory.take_rig(changed)
-        return observatory.devices
+        return _safe(observatory.devices, changed, clock)
 
     return Equipment(
         rig=rig,
-        devices=Rigged(devices or observatory.devices),
+        devices=Rigged(_safe(devices or observatory.devices, rig, clock)),
         clock=clock,
         workshop=workshop,
         measurer=measurer or PixelMeasurer(workshop, cache_folder(), own_catalogue_folder()),

@@ -2,11 +2,14 @@
 
 import asyncio
 import contextlib
+import logging
+import math
 from collections.abc import Awaitable, Callable, Coroutine
+from functools import partial
 from typing import Any, Generic, TypeVar
 
 from vigil.devices.advice import WHAT_TO_CHECK
-from vigil.devices.errors import DeviceError, DeviceTimeout, NotCapable, NotConnected
+from vigil.devices.errors import DeviceError, DeviceFault, DeviceTimeout, NotCapable, NotConnected
 from vigil.devices.protocols import (
     Camera,
     CameraState,
@@ -35,6 +38,7 @@ from vigil.devices.protocols import (
     WheelState,
 )
 
+log = logging.getLogger(__name__)
 D = TypeVar("D", bound=Device)
 S = TypeVar("S")
 R = TypeVar("R")
@@ -59,9 +63,12 @@ class Supervised(Generic[D, S]):
         self._device = device
         self._failures = 0
         self._busy: list[str] = []
+        self._read_at = -math.inf
         self.connected = False
         self.connecting = False
         self.state: S | None = None
+        self.last_seen: S | None = None
+        """Its state when it was lost: what stood open may stand open still."""
         self.capabilities = Capabilities()
         self.fault: str = ""
         self.recovered: Callable[[str], None] = lambda words: None
@@ -93,6 +100,11 @@ class Supervised(Generic[D, S]):
         return getattr(self._device, "reads_at_once", False) is True
 
     @property
+    def age_s(self) -> float:
+        """How long ago the state was read; infinite where it never was."""
+        return asyncio.get_running_loop().time() - self._read_at
+
+    @property
     def restless(self) -> bool:
         """Whether it is to be read every second: it has failed to answer, or safety hangs on it."""
         return self._failures > 0 or self.name in _EVERY_SECOND
@@ -107,9 +119,9 @@ class Supervised(Generic[D, S]):
         try:
             for attempt in range(1, CONNECT_TRIES + 1):
                 try:
-                    await self._within("connect", CONNECT_TIMEOUT_S, self._device.connect())
+                    await self._within("connect", CONNECT_TIMEOUT_S, lambda: self._device.connect())
                     self.capabilities = await self._within(
-                        "say what it can do", READ_TIMEOUT_S, self._device.capabilities()
+                        "say what it can do", READ_TIMEOUT_S, lambda: self._device.capabilities()
                     )
                     self._failures = 0
                     await self.refresh()
@@ -118,7 +130,7 @@ class Supervised(Generic[D, S]):
                         self.fault = f"{problem}, tried {attempt} times"
                         raise DeviceTimeout(f"{self.fault}; {self.advice}") from None
                     continue
-                self.connected = True
+                self.connected, self.last_seen = True, None
                 if attempt > 1:
                     self.recovered(f"{self.name}: connected at try {attempt}")
                 return
@@ -130,8 +142,8 @@ class Supervised(Generic[D, S]):
 
     async def disconnect(self) -> None:
         self.connected = False
-        self.state, self.fault = None, ""
-        await self._within("disconnect", READ_TIMEOUT_S, self._device.disconnect())
+        self.state, self.last_seen, self.fault = None, None, ""
+        await self._within("disconnect", READ_TIMEOUT_S, lambda: self._device.disconnect())
 
     def need(self, action: str) -> None:
         """Raises NotConnected or NotCapable, with the reason, when an action can't be asked for."""
@@ -160,13 +172,13 @@ class Supervised(Generic[D, S]):
         try:
             for attempt in range(1, tries + 1):
                 try:
-                    result = await self._within(what, timeout_s, call(self._device))
+                    result = await self._within(what, timeout_s, lambda: call(self._device))
                 except DeviceTimeout:
                     if attempt == tries or not self.connected:
                         raise
                     if before_again is not None:
                         with contextlib.suppress(DeviceError):
-                            await self._within("stop", READ_TIMEOUT_S, before_again(self._device))
+                            await self._within("stop", READ_TIMEOUT_S, partial(before_again, self._device))
                     continue
                 if attempt > 1:
                     self.recovered(
@@ -185,9 +197,13 @@ class Supervised(Generic[D, S]):
     async def refresh(self) -> None:
         """Read the state now. Raises DeviceError."""
         if self.reads_at_once:
-            self.state = _at_once(self._device.read())
+            try:
+                self.state = _at_once(self._device.read())
+            except Exception as problem:
+                raise self._typed("read", problem) from problem
         else:
-            self.state = await self._within("read", READ_TIMEOUT_S, self._device.read())
+            self.state = await self._within("read", READ_TIMEOUT_S, lambda: self._device.read())
+        self._read_at = asyncio.get_running_loop().time()
         self._failures = 0
 
     async def poll(self) -> bool:
@@ -199,18 +215,36 @@ class Supervised(Generic[D, S]):
         except DeviceError as problem:
             self._failures += 1
             if self._failures >= LOST_AFTER_FAILURES:
+                self.last_seen = self.state
                 self.connected, self.state, self.fault = False, None, str(problem)
                 return True
         return False
 
-    async def _within(self, what: str, timeout_s: float, waiting: Awaitable[R]) -> R:
+    async def _within(self, what: str, timeout_s: float, call: Callable[[], Awaitable[R]]) -> R:
+        """The one place where a driver is waited for: whatever it throws becomes a DeviceError."""
+        limit = asyncio.timeout(timeout_s)
         try:
-            async with asyncio.timeout(timeout_s):
-                return await waiting
-        except TimeoutError:
-            raise DeviceTimeout(
-                f"{self.name}: {what} not done within {timeout_s:g} s; last state seen: {self.state}"
-            ) from None
+            async with limit:
+                return await call()
+        except asyncio.CancelledError as problem:
+            task = asyncio.current_task()
+            if task is not None and task.cancelling():
+                raise
+            raise self._typed(what, problem) from problem  # the driver's own, nobody cancelled us
+        except Exception as problem:
+            if isinstance(problem, TimeoutError) and limit.expired():
+                raise DeviceTimeout(
+                    f"{self.name}: {what} not done within {timeout_s:g} s; last state seen: {self.state}"
+                ) from None
+            raise self._typed(what, problem) from problem
+
+    def _typed(self, what: str, problem: BaseException) -> DeviceError:
+        """A driver's exception as one of ours; what it said itself is in the log."""
+        if isinstance(problem, DeviceError):
+            return problem
+        log.warning("%s: %s failed", self.name, what, exc_info=problem)
+        said = str(problem).strip() or type(problem).__name__
+        return DeviceFault(f"{self.name}: {what} failed: {said}")
 
 
 def _at_once(reading: Coroutine[Any, Any, R]) -> R:

@@ -17,6 +17,7 @@ class Kind(StrEnum):
     ACTIVITY_STEP = "activity_step"
     ACTIVITY_ENDED = "activity_ended"
     WAIVED = "waived"
+    PUT_OFF = "put_off"
     EXPOSURE_STARTED = "exposure_started"
     EXPOSURE_ENDED = "exposure_ended"
     FRAME_SAVED = "frame_saved"

@@ -57,6 +57,7 @@ class Action:
 
 
 CONNECT, DISCONNECT = Action("connect", "connect"), Action("disconnect", "disconnect")
+STOP_ALL = Action("stop", "stop everything at once")
 READY = Action("ready", "connect all, cooling as soon as the camera is there")
 _STOP = Action("stop", "stop")
 _FRAMES = (
@@ -75,7 +76,7 @@ _FRAMES = (
 _SHUTTER = (Action("open", "open"), Action("close", "close"), _STOP)
 
 ALL = "all"
-"""Stands for every device of the rig in `connect`, `ready` and `disconnect`."""
+"""Stands for every device of the rig in `connect`, `ready`, `disconnect` and `stop`."""
 
 ACTIONS: dict[str, tuple[Action, ...]] = {
     "camera": (
@@ -149,7 +150,7 @@ class UnknownAction(ValueError):
 def actions_of(device: str) -> tuple[Action, ...]:
     """What can be asked of a device, connecting included. Raises UnknownAction for an unknown device."""
     if device == ALL:
-        return CONNECT, READY, DISCONNECT
+        return CONNECT, READY, DISCONNECT, STOP_ALL
     if device not in ACTIONS:
         raise UnknownAction(f"there is no device called {device!r}; there are {', '.join(ACTIONS)}")
     return CONNECT, DISCONNECT, *ACTIONS[device]

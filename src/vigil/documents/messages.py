@@ -22,6 +22,8 @@ class Command(StrEnum):
 
     START = "start"
     HOLD = "hold"
+    STOP = "stop"
+    """Everything stands still at once; a night is held."""
     RESUME = "resume"
     END = "end"
     RETIRE = "retire"
@@ -57,7 +59,7 @@ WISHES = frozenset(
     }
 )
 """What may be wished of a night that runs, without holding or ending it."""
-ALLOWED_ON_MISMATCH = frozenset({Command.HOLD, Command.END})
+ALLOWED_ON_MISMATCH = frozenset({Command.HOLD, Command.END, Command.STOP})
 """A client of another protocol may still make the night safe."""
 
 
@@ -130,6 +132,13 @@ class Deed(Message):
         return self.stage in (Stage.DONE, Stage.FAILED, Stage.STOPPED)
 
 
+class Alarm(Message):
+    """What a guard said, and when."""
+
+    at: datetime
+    words: str
+
+
 class Status(Message):
     """The keeper at this moment; `last_event` lets a client ask for everything since."""
 
@@ -154,6 +163,12 @@ class Status(Message):
     deferred: list[str] = []
     """What of the rig waits for the night's end: paths of fields."""
     last_event: int
+    alarm: Alarm | None = None
+    """What a guard said last, while it matters."""
+    by_hand: list[str] = []
+    """What is under way by hand, in words."""
+    stopped_until: datetime | None = None
+    """After an emergency stop: until when nothing moves, whatever comes."""
 
 
 class Live(Message):

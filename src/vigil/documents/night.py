@@ -64,6 +64,10 @@ class PointingRecord:
     aim_dec_deg: float
     side: str = ""
     """Of the pier, where known."""
+    wanders_arcsec: float = 0.0
+    """By how much farther off the last frame was than the one before it."""
+    measured: bool = False
+    """Whether a light has been since: the first one beside its centring tells no wandering."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,6 +97,15 @@ class Waiver:
     condition: str
     until: datetime
     reason: str
+
+
+@dataclass(frozen=True, slots=True)
+class PutOff:
+    """A block that is left alone until a moment; `lost_to` names what failed, where it is time lost."""
+
+    until: datetime
+    reason: str
+    lost_to: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,6 +142,12 @@ class NightState:
     lights_since_focus: tuple[LightFigures, ...] = ()
     frames_since_focus: int = 0
     focus: FocusRecord | None = None
+    last_focus: FocusRecord | None = None
+    """Also when something has disturbed it since."""
+    focus_astray: int | None = None
+    """Where the focuser was before a run that was cut off; None while it is where a run left it."""
+    focus_refused: int = 0
+    """How often in a row."""
     pointing: PointingRecord | None = None
     angle: AngleRecord | None = None
     side: str = ""
@@ -137,6 +156,11 @@ class NightState:
     frames_since_dither: int = 0
     waivers: tuple[Waiver, ...] = ()
     given_up: frozenset[str] = frozenset()
+    put_off: dict[str, PutOff] = field(default_factory=dict)
+    failed_in_row: dict[str, int] = field(default_factory=dict)
+    """Of each block how often it was put off for a failure since its last good frame."""
+    was_connected: bool = False
+    """Whether the rig has been connected tonight: what was opened then may stand open now."""
     steps_done: frozenset[str] = frozenset()
     """Ids of the plan's steps that are done once."""
     hold: str | None = None
@@ -201,6 +225,8 @@ def _night_started(state: NightState, event: Event) -> NightState:
 
 def _night_resumed(state: NightState, event: Event) -> NightState:
     # what a dead keeper had under way is gone; pointing can't be trusted, counts and focus can
+    for activity in state.activities.values():
+        state = _focus_cut_off(state, activity)
     return replace(state, activities={}, exposing=None, pointing=None, angle=None, waiting=None)
 
 
@@ -213,8 +239,19 @@ def _activity_started(state: NightState, event: Event) -> NightState:
     return replace(state, activities=under_way, waiting=None)
 
 
+def _focus_cut_off(state: NightState, started: dict[str, Any]) -> NightState:
+    """A run that did not end has left the focuser anywhere between its positions."""
+    if started.get("kind") != "focus" or started.get("from") is None or state.focus_astray is not None:
+        return state
+    return replace(state, focus_astray=int(started["from"]))
+
+
 def _activity_ended(state: NightState, event: Event) -> NightState:
     values = event.values
+    if values.get("outcome") == "cancelled":
+        state = _focus_cut_off(state, state.activities.get(int(values["activity"]), {}))
+    if values.get("kind") == "focus" and values.get("outcome") == "failed":
+        state = replace(state, focus_refused=state.focus_refused + 1, focus_astray=None)
     under_way = {k: v for k, v in state.activities.items() if k != int(values["activity"])}
     state = replace(state, activities=under_way)
     for disturbed in values.get("disturbed", ()):
@@ -224,13 +261,24 @@ def _activity_ended(state: NightState, event: Event) -> NightState:
             state = replace(state, focus=None)
         elif disturbed == "angle":
             state = replace(state, angle=None)
+    if values.get("kind") == "connect" and values.get("outcome") == "done":
+        state = replace(state, was_connected=True)
     if step := values.get("step"):
         state = replace(state, steps_done=state.steps_done | {step})
     if side := values.get("side"):
         state = replace(state, side=side)
     if focus := values.get("focus"):
         record = FocusRecord(**focus, at=event.at)
-        state = replace(state, focus=record, lights_since_focus=(), frames_since_focus=0, refocus_asked=False)
+        state = replace(
+            state,
+            focus=record,
+            last_focus=record,
+            focus_astray=None,
+            focus_refused=0,
+            lights_since_focus=(),
+            frames_since_focus=0,
+            refocus_asked=False,
+        )
     if pointing := values.get("pointing"):
         state = replace(state, pointing=PointingRecord(at=event.at, **pointing))
     if dither := values.get("dither"):
@@ -248,6 +296,16 @@ def _waived(state: NightState, event: Event) -> NightState:
     return replace(state, waivers=(*others, waiver))
 
 
+def _put_off(state: NightState, event: Event) -> NightState:
+    values = event.values
+    block, lost_to = values["block"], str(values.get("lost_to", ""))
+    put_off = PutOff(datetime.fromisoformat(values["until"]), event.reason, lost_to)
+    in_row = dict(state.failed_in_row)
+    if lost_to:
+        in_row[block] = in_row.get(block, 0) + 1
+    return replace(state, put_off={**state.put_off, block: put_off}, failed_in_row=in_row)
+
+
 def _exposure_started(state: NightState, event: Event) -> NightState:
     announced = {**state.announced, event.values["frame_id"]: event.values}
     block = event.values.get("block", "")
@@ -256,6 +314,9 @@ def _exposure_started(state: NightState, event: Event) -> NightState:
 
 def _exposure_ended(state: NightState, event: Event) -> NightState:
     done = event.values["outcome"] == "done"
+    if done:
+        others = {block: n for block, n in state.failed_in_row.items() if block != state.block}
+        state = replace(state, failed_in_row=others)
     return replace(
         state,
         exposing=None,
@@ -281,10 +342,17 @@ def _frame_measured(state: NightState, event: Event) -> NightState:
     values = event.values
     if (frame := state.saved.get(values["frame_id"])) is not None:
         # figures alone never make a frame count as saved
-        state = replace(state, saved={**state.saved, values["frame_id"]: {**frame, **values}})
+        state = _with_frame(state, values["frame_id"], {**frame, **values})
     pointing = state.pointing
     if pointing and values.get("off_arcsec") is not None and values["block"] == pointing.block:
-        pointing = replace(pointing, off_px=values["off_px"], off_arcsec=values["off_arcsec"])
+        wanders = max(0.0, values["off_arcsec"] - pointing.off_arcsec) if pointing.measured else 0.0
+        pointing = replace(
+            pointing,
+            off_px=values["off_px"],
+            off_arcsec=values["off_arcsec"],
+            wanders_arcsec=wanders,
+            measured=True,
+        )
         state = replace(state, pointing=pointing)
     if values.get("position_angle_deg") is not None:
         accepted = state.angle.accepted_for if state.angle else ""
@@ -309,8 +377,11 @@ def _block_given_up(state: NightState, event: Event) -> NightState:
 
 
 def _guarded(state: NightState, event: Event) -> NightState:
-    """A mount that was stopped no longer points where it did."""
-    return replace(state, pointing=None)
+    """A mount that was stopped no longer points where it did; one that changed sides by itself is on the
+    other now."""
+    if event.values.get("guard") == "side":
+        return replace(state, side=event.values["side"])
+    return replace(state, pointing=None) if event.values.get("device") == "mount" else state
 
 
 def _by_hand(state: NightState, event: Event) -> NightState:
@@ -325,14 +396,15 @@ def _rig_changed(state: NightState, event: Event) -> NightState:
 
 
 def _plan_changed(state: NightState, event: Event) -> NightState:
-    return replace(state, plan=event.values["plan"])
+    return replace(state, plan=event.values["plan"], put_off={})
 
 
 def _asked(state: NightState, event: Event) -> NightState:
     """What people ask of a night that runs: a block first, or not tonight, and when to focus."""
     what, block = event.values["what"], event.values.get("block", "")
     if what == "next":
-        return replace(state, first=block, given_up=state.given_up - {block})
+        put_off = {other: value for other, value in state.put_off.items() if other != block}
+        return replace(state, first=block, given_up=state.given_up - {block}, put_off=put_off)
     if what == "leave":
         first = "" if state.first == block else state.first
         return replace(state, given_up=state.given_up | {block}, first=first)
@@ -343,7 +415,8 @@ def _asked(state: NightState, event: Event) -> NightState:
 
 def _held(state: NightState, event: Event) -> NightState:
     cause = str(event.values.get("condition", ""))
-    return replace(state, run=change(state.run, RunState.HELD), hold=event.reason, held_by=cause, looked=None)
+    state = replace(state, run=change(state.run, RunState.HELD), waiting=None)
+    return replace(state, hold=event.reason, held_by=cause, looked=None)
 
 
 def _resumed(state: NightState, event: Event) -> NightState:
@@ -353,6 +426,9 @@ def _resumed(state: NightState, event: Event) -> NightState:
         hold=None,
         held_by="",
         looked=None,
+        waiting=None,
+        put_off={},
+        failed_in_row={},
         went_on=event.at,
     )
 
@@ -379,6 +455,7 @@ _STEPS: dict[Kind, Callable[[NightState, Event], NightState]] = {
     Kind.ACTIVITY_STARTED: _activity_started,
     Kind.ACTIVITY_ENDED: _activity_ended,
     Kind.WAIVED: _waived,
+    Kind.PUT_OFF: _put_off,
     Kind.EXPOSURE_STARTED: _exposure_started,
     Kind.EXPOSURE_ENDED: _exposure_ended,
     Kind.FRAME_SAVED: _frame_saved,

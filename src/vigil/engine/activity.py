@@ -10,6 +10,7 @@ from vigil.devices.protocols import RawFrame
 from vigil.devices.supervised import Rigged
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
+from vigil.engine.arbiter import Urgency
 from vigil.engine.measuring import Measurer
 from vigil.engine.policy import Policy
 from vigil.engine.progress import Progress
@@ -79,6 +80,20 @@ class Activity(ABC):
     KIND: ClassVar[str]
     DEVICES: ClassVar[frozenset[str]]
     DISTURBS: ClassVar[tuple[str, ...]] = ()
+
+    URGENCY: ClassVar[Urgency] = Urgency.NIGHT
+    PATIENT: ClassVar[bool] = False
+    """Whether it waits for a person or a moment: a hold or another plan needn't wait for its end."""
+
+    @property
+    def claims(self) -> frozenset[str]:
+        """What it claims; in place of its kind's, where it depends."""
+        return self.DEVICES
+
+    @property
+    def told(self) -> dict[str, Any]:
+        """Values of its beginning that a crash in the middle asks for."""
+        return {}
 
     @property
     @abstractmethod

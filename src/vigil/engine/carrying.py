@@ -1,6 +1,7 @@
 """An activity carried out: devices claimed, its start committed before its first command, its end after."""
 
 import asyncio
+import logging
 from dataclasses import dataclass, replace
 from itertools import count
 from typing import Any
@@ -8,6 +9,7 @@ from typing import Any
 from vigil.devices.errors import DeviceError
 from vigil.devices.supervised import Rigged
 from vigil.documents.events import Kind
+from vigil.documents.night import NotAllowed
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.engine.activity import Activity, ActivityFailed, Kit, Tools
@@ -15,7 +17,10 @@ from vigil.engine.arbiter import Arbiter
 from vigil.engine.measuring import Measurer, MeasuringFailed
 from vigil.engine.progress import Progress
 from vigil.engine.recorder import Recorder
+from vigil.ledger.store import LedgerError
 from vigil.runtime.clock import Clock
+
+log = logging.getLogger(__name__)
 
 
 @dataclass(slots=True)
@@ -54,40 +59,56 @@ class Carrier:
         """For exposures and the closing, which have events of their own in place of steps."""
         return self._kit
 
-    async def carry_out(self, activity: Activity, condition: str, why: str, quietly: bool) -> str | None:
-        """Record, run, record. Returns what went wrong, or None; `quietly` leaves `doing` to others."""
+    async def carry_out(
+        self, activity: Activity, condition: str, why: str, quietly: bool, must: bool = False
+    ) -> str | None:
+        """Record, run, record. Returns what went wrong, or None; `quietly` leaves `doing` to others. What
+        `must` be done is done though the ledger can't be written."""
+        record = self._recorder.record_if_possible if must else self._recorder.record
         identity = {"activity": next(self._numbers), "kind": activity.KIND, "condition": condition}
 
         async def step(values: dict[str, Any], reason: str) -> None:
-            await self._recorder.record(Kind.ACTIVITY_STEP, {**identity, **values}, reason)
+            await record(Kind.ACTIVITY_STEP, {**identity, **values}, reason)
 
-        async with self.arbiter.claim(activity.DEVICES, activity.words):
+        claims = activity.claims
+        if not quietly and (holder := self.arbiter.taken(claims)) is not None:
+            self.doing.now(f"{activity.words} waits", f"for {holder}")
+        async with self.arbiter.claim(claims, activity.words, activity.URGENCY) as lease:
             began = self._kit.clock.utcnow()
             values: dict[str, Any] = {"outcome": "done"}
             reason, problem = activity.words, None
+            begun = {"words": activity.words, "expected_s": activity.expected_s, **activity.told}
             try:
-                await self._recorder.record(
-                    Kind.ACTIVITY_STARTED,
-                    {**identity, "words": activity.words, "expected_s": activity.expected_s},
-                    f"{condition}: {why}",
-                )
+                await record(Kind.ACTIVITY_STARTED, {**identity, **begun}, f"{condition}: {why}")
                 if not quietly:
                     self.doing.now(activity.words, why)
-                result = await activity.run(self._kit_with(step))
+                result = await activity.run(replace(self._kit, step=step))
                 reason = result.pop("summary", activity.words)
                 values |= result
             except asyncio.CancelledError:
-                values["outcome"], reason = "cancelled", f"{activity.words}: cancelled"
+                values["outcome"] = "cancelled"
+                reason = (
+                    f"{activity.words}: {f'gave way to {lease.gave_way}' if lease.gave_way else 'cancelled'}"
+                )
                 raise
             except (ActivityFailed, DeviceError, MeasuringFailed) as failure:
                 values["outcome"], reason = "failed", str(failure)
                 problem = f"{activity.words}: {failure}"
+            except (LedgerError, NotAllowed):
+                raise  # nothing may be done that isn't on record
+            except Exception as failure:  # no single activity is worth a night
+                log.exception("%s failed", activity.words)
+                values["outcome"], reason = (
+                    "failed",
+                    f"an error in Vigil: {failure or type(failure).__name__}",
+                )
+                problem = f"{activity.words}: {reason}"
             finally:
                 if not quietly:
                     self.progress.clear()
                 took_s = (self._kit.clock.utcnow() - began).total_seconds()
                 values |= {"took_s": round(took_s, 1), "disturbed": list(activity.disturbs)}
-                await self._recorder.record(Kind.ACTIVITY_ENDED, {**identity, **values}, reason)
+                await record(Kind.ACTIVITY_ENDED, {**identity, **values}, reason)
         return problem
 
     def take_rig(self, rig: Rig) -> None:
@@ -95,11 +116,8 @@ class Carrier:
         self._kit = replace(self._kit, rig=rig)
 
     def take_plan(self, plan: NightPlan) -> None:
-        """Likewise."""
+        """The same of another plan."""
         self._kit = replace(self._kit, plan=plan)
-
-    def _kit_with(self, step: Any) -> Kit:
-        return replace(self._kit, step=step)
 
 
 async def _no_step(values: dict[str, Any], reason: str) -> None:

@@ -2,7 +2,7 @@
 
 from abc import ABC, abstractmethod
 from dataclasses import asdict, dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from enum import StrEnum
 from typing import TYPE_CHECKING, Any, ClassVar
 
@@ -11,7 +11,11 @@ from vigil.documents.rig import Rig
 
 if TYPE_CHECKING:
     from vigil.engine.activity import Activity
+    from vigil.engine.remedy import Remedy
     from vigil.engine.view import View
+
+
+_LOOK_AGAIN = timedelta(minutes=5)
 
 
 class Standing(StrEnum):
@@ -61,12 +65,6 @@ class Condition(ABC):
     """Must hold to the end of the readout, and is never waived."""
     slow: ClassVar[bool] = False
     """Brought about in the background."""
-    needs_stars: ClassVar[bool] = False
-    """Makes no sense in bright twilight."""
-    skippable: ClassVar[bool] = False
-    """Left out when no time remains for it and a frame after it."""
-    may_return: ClassVar[bool] = False
-    """Without a remedy of ours: it is worth holding for, where others give the block up."""
 
     @classmethod
     def wanted(cls, rig: Rig) -> bool:
@@ -83,9 +81,12 @@ class Condition(ABC):
         """Why an exposure under way had better end now; looked at every few seconds. None: let it go on."""
         return None
 
-    def activity(self, view: "View") -> "Activity | None":
-        """What brings it about; None when nothing of ours does."""
-        return None
+    def remedy(self, view: "View") -> "Remedy":
+        """What follows while it isn't met; pure. Where nothing of ours helps, the block is looked at again in
+        five minutes."""
+        from vigil.engine.remedy import NotBefore  # which knows activities, and they checks
+
+        return NotBefore(view.at + _LOOK_AGAIN, self.check(view, view.at, view.at).words)
 
     def look(self, view: "View") -> "Activity | None":
         """What shows, in a hold that it caused, how it stands now; None where the devices' states do."""

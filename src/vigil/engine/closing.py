@@ -1,65 +1,107 @@
 """The closing: it always runs; its parts wait for one another only where physics says so."""
 
 import asyncio
+import logging
 from collections.abc import Awaitable, Callable
 from dataclasses import dataclass
 
 from vigil.devices.errors import DeviceError
 from vigil.documents.events import Kind
 from vigil.documents.steps import ClosingStep, RunProgram
-from vigil.engine.activity import Kit
+from vigil.engine.activities.shelter import unsheltered
+from vigil.engine.activity import ActivityFailed, Kit
+from vigil.engine.arbiter import Arbiter, Lease, Urgency
 from vigil.engine.recorder import Recorder
 from vigil.engine.shutting import PARK_LIMIT_S, SHUTTER_LIMIT_S, close_cover, close_roof, park
 from vigil.engine.steps import activity_of
 from vigil.engine.warming import warm_up
 
+log = logging.getLogger(__name__)
 _ABORT_LIMIT_S = 20.0
 _ABORT_SHORT_S = 6.0
 _DISCONNECT_LIMIT_S = 30.0
 _LONGEST_WAIT_S = 12 * 3600.0
 _TRIES = 4
 _PAUSE_S = 5.0
+_GUARDED = frozenset({"mount", "roof", "cover", "weather station", "safety sensor"})
 
 
 @dataclass(frozen=True, slots=True)
 class Part:
-    """One thing to do at the end, within a time."""
+    """One thing to do at the end, within a time that counts from when its devices are free."""
 
     name: str
     limit_s: float
     do: Callable[[Kit], Awaitable[str]]
+    claims: frozenset[str] = frozenset()
 
 
-async def close(kit: Kit, recorder: Recorder) -> None:
-    """Leave the gear parked and warm, as the plan's orders say. Never raises; each part says how it went."""
-    orders = kit.plan.orders
-    together = [Part("stop the camera", _ABORT_LIMIT_S, _stop_camera)]
-    if orders.park_at_end:
-        together.append(Part("park", PARK_LIMIT_S, park))
-    else:
-        await _tell(recorder, "park", "left out", "left out, as the plan says: the mount goes on tracking")
-    cooler = kit.rig.camera.cooler if kit.rig.camera else None
-    if cooler is not None and orders.warm_at_end:
-        together.append(Part("warm up", 60 * cooler.warm_minutes_limit, warm_up))
-    elif cooler is not None:
-        await _tell(recorder, "warm up", "left out", "left out, as the plan says: the camera stays cold")
-    if kit.devices.roof is not None and kit.rig.roof is not None and kit.rig.roof.clears_telescope:
-        together.append(Part("close the roof", SHUTTER_LIMIT_S, close_roof))
-    if kit.devices.cover is not None:
-        together.append(Part("close the cover", SHUTTER_LIMIT_S, close_cover))
+async def close(kit: Kit, recorder: Recorder, arbiter: Arbiter) -> None:
+    """Leave the gear parked and warm, as the plan's orders say. Never raises; each part says how it went.
+
+    Whoever holds a device has to give way, work by hand too; only a person's emergency stop is waited for.
+    What could not be shut stays connected, so that the guards go on trying."""
+    closing = _Closing(kit, recorder, arbiter)
     async with asyncio.TaskGroup() as group:
-        for part in together:
-            group.create_task(_carry_out(part, kit, recorder))
-    if kit.devices.roof is not None and kit.rig.roof is not None and not kit.rig.roof.clears_telescope:
-        # a telescope that is not parked is in its way; the roof's own interlock has the last word
-        await _carry_out(Part("close the roof", SHUTTER_LIMIT_S, close_roof), kit, recorder)
+        group.create_task(closing.one("stop the camera", _ABORT_LIMIT_S, _stop_camera))
+        group.create_task(closing.park_and_shut())
+        group.create_task(closing.warm())
     if kit.devices.heaters is not None:
-        await _carry_out(Part("heaters off", _ABORT_LIMIT_S, _heaters_off), kit, recorder)
+        await closing.one("heaters off", _ABORT_LIMIT_S, _heaters_off, "heaters")
     for step in kit.plan.closing:
         if not step.off:
-            await _carry_out(Part(step.words, _limit_s(step), _of_step(step)), kit, recorder)
+            await closing.one(step.words, _limit_s(step), _of_step(step))
     # power and connections last: warming needs them
-    await _carry_out(Part("disconnect", _DISCONNECT_LIMIT_S, _disconnect), kit, recorder)
+    await closing.one("disconnect", _DISCONNECT_LIMIT_S, _disconnect)
+
+
+class _Closing:
+    """The parts of one closing."""
+
+    def __init__(self, kit: Kit, recorder: Recorder, arbiter: Arbiter) -> None:
+        self._kit, self._recorder, self._arbiter = kit, recorder, arbiter
+
+    async def park_and_shut(self) -> None:
+        """Cover and mount at once; the roof when the mount is parked, unless it clears the telescope."""
+        devices, roof = self._kit.devices, self._kit.rig.roof
+        async with asyncio.TaskGroup() as group:
+            if devices.cover is not None:
+                group.create_task(self.one("close the cover", SHUTTER_LIMIT_S, close_cover, "cover"))
+            if devices.roof is not None and roof is not None and roof.clears_telescope:
+                group.create_task(self.one("close the roof", SHUTTER_LIMIT_S, close_roof, "roof"))
+            if self._kit.plan.orders.park_at_end:
+                group.create_task(self.one("park", PARK_LIMIT_S, park, "mount"))
+            else:
+                said = "left out, as the plan says: the mount goes on tracking"
+                await _tell(self._recorder, "park", "left out", said)
+        if devices.roof is not None and roof is not None and not roof.clears_telescope:
+            # a telescope that is not parked is in its way; the roof's own interlock has the last word
+            await self.one("close the roof", SHUTTER_LIMIT_S, close_roof, "roof", "mount")
+
+    async def warm(self) -> None:
+        camera = self._kit.rig.camera
+        cooler = camera.cooler if camera is not None else None
+        if cooler is None:
+            return
+        if self._kit.plan.orders.warm_at_end:
+            await self.one("warm up", 60 * cooler.warm_minutes_limit, warm_up, "cooler")
+        else:
+            said = "left out, as the plan says: the camera stays cold"
+            await _tell(self._recorder, "warm up", "left out", said)
+
+    async def one(self, name: str, limit_s: float, do: Callable[[Kit], Awaitable[str]], *claims: str) -> None:
+        """Carry a part out, again if it had to give way."""
+        part = Part(name, limit_s, do, frozenset(claims))
+        while True:
+            lease: Lease | None = None
+            try:
+                async with self._arbiter.claim(part.claims, name, Urgency.SHELTER) as lease:
+                    await _carry_out(part, self._kit, self._recorder)
+                return
+            except asyncio.CancelledError:
+                task = asyncio.current_task()
+                if lease is None or not lease.gave_way or task is None or task.uncancel() > 0:
+                    raise
 
 
 def _limit_s(step: ClosingStep) -> float:
@@ -91,7 +133,8 @@ async def _with_patience(part: Part, kit: Kit) -> str:
     for _ in range(_TRIES - 1):
         try:
             return await part.do(kit)
-        except DeviceError:
+        except (DeviceError, ActivityFailed) as problem:
+            log.warning("%s: %s; again", part.name, problem)
             await kit.clock.sleep(_PAUSE_S)
     return await part.do(kit)
 
@@ -119,13 +162,17 @@ async def _heaters_off(kit: Kit) -> str:
 
 
 async def _disconnect(kit: Kit) -> str:
+    states = {device.name: device.state for device in kit.devices.all() if device.state is not None}
+    opened = unsheltered(kit.rig, states) if kit.plan.orders.park_at_end else []
     problems = []
     for device in kit.devices.all():
-        if device.connected:
+        if device.connected and not (opened and device.name in _GUARDED):
             try:
                 await device.disconnect()
             except DeviceError as problem:
                 problems.append(str(problem))
+    if opened:
+        problems.append(f"{', '.join(opened)}: what is needed to shut it stays connected")
     if problems:
-        raise DeviceError("; ".join(problems))
+        raise ActivityFailed("; ".join(problems))
     return "all devices"

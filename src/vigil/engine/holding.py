@@ -1,25 +1,24 @@
-"""What a held night does next: shelter, a look at the sky, go on, or wait."""
+"""What a held night does next: a look at the sky, go on, or wait. Shutting and parking are the guards'."""
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from vigil.documents.plan import StandingOrders
 from vigil.engine.activities.connect import Connect
-from vigil.engine.activities.shelter import Shelter
 from vigil.engine.activity import Activity
 from vigil.engine.check import Check
+from vigil.engine.conditions.disk import Disk
 from vigil.engine.conditions.safe import Safe
 from vigil.engine.outlook import Outlook
 from vigil.engine.recorder import Recorder
 from vigil.planning.choice import Candidate, Wait
 
-# a hold whose cause has gone ends after so long without it
-_DWELL = timedelta(minutes=5)
+# a hold whose cause has gone ends after so long without it; a disk doesn't flap
+_DWELL, _DISK_DWELL = timedelta(minutes=5), timedelta(minutes=1)
 _EVERY, _LOOK_EVERY = timedelta(seconds=30), timedelta(minutes=5)
 
 
 @dataclass(frozen=True, slots=True)
-class Do:
+class Act:
     """An activity, for a condition; `urgent` ones are tried until they are done."""
 
     activity: Activity
@@ -43,7 +42,7 @@ class Rest:
 
 
 class Holding:
-    """Shelter comes first, whatever the hold is for; then what the cause asks for."""
+    """What the guards need is looked for first; then what the cause asks for."""
 
     def __init__(self, outlook: Outlook, recorder: Recorder) -> None:
         self._outlook, self._recorder = outlook, recorder
@@ -53,11 +52,11 @@ class Holding:
     def began(self, now: datetime) -> None:
         self._calm_since, self._looked_at = None, now
 
-    def next(self, choice: Candidate | Wait, orders: StandingOrders, now: datetime) -> Do | GoOn | Rest:
-        """`orders` are the plan's."""
-        shelter = self._shelter(orders, now)
-        if shelter is not None:
-            return shelter
+    def next(self, choice: Candidate | Wait, now: datetime, sheltering: bool) -> Act | GoOn | Rest:
+        """`sheltering`: things are being shut; a sensor that can't be reached is looked for afterwards."""
+        lost = self._outlook.lost_guarded()
+        if lost and not sheltering:
+            return Act(Connect(tuple(lost)), "connected", f"{', '.join(lost)} not connected", urgent=True)
         cause = self._recorder.state.held_by
         if not cause:  # until a person says so
             return Rest(max(self._outlook.last_closing(now), now + timedelta(minutes=1)))
@@ -71,22 +70,11 @@ class Holding:
             return Rest(now + _EVERY)
         self._calm_since = self._calm_since or now
         calm = now - self._calm_since
-        if calm < _DWELL:
+        if calm < (_DISK_DWELL if cause == Disk.name else _DWELL):
             return Rest(now + _EVERY)
         return GoOn(f"{cause} again for {calm.total_seconds() / 60:.0f} min: {check.words}")
 
-    def _shelter(self, orders: StandingOrders, now: datetime) -> Do | None:
-        """Under an unsafe sky shut and park where that is ordered, and bring sensors back that were lost."""
-        unsafe = self._outlook.unsafe(now)
-        opened = self._outlook.unsheltered() if orders.when_unsafe == "shelter" else []
-        lost = self._outlook.lost_sensors()
-        if unsafe is None or not (opened or lost):
-            return None
-        # shut first: a sensor that can't be reached must not keep the roof open
-        activity: Activity = Shelter() if opened else Connect()
-        return Do(activity, "sheltered", "; ".join([unsafe, *(opened or lost)]), urgent=True)
-
-    def _look(self, cause: str, choice: Candidate | Wait, now: datetime) -> Do | None:
+    def _look(self, cause: str, choice: Candidate | Wait, now: datetime) -> Act | None:
         """Every few minutes, where only a frame shows whether the cause has gone, and the sky is safe."""
         if self._looked_at is not None and now - self._looked_at < _LOOK_EVERY:
             return None
@@ -94,7 +82,7 @@ class Holding:
             return None
         condition = self._outlook.condition(cause, choice.block)
         look = condition.look(self._outlook.view(choice, now)) if condition is not None else None
-        return None if look is None else Do(look, cause, self._recorder.state.hold or "", urgent=False)
+        return None if look is None else Act(look, cause, self._recorder.state.hold or "", urgent=False)
 
     def _cause_now(self, cause: str, choice: Candidate | Wait, now: datetime) -> Check | None:
         """How the condition that holds the night stands; None while nothing can be said."""

@@ -1,16 +1,18 @@
 """Lights: announced, exposed, saved in the background, counted."""
 
 import asyncio
+import logging
 from collections.abc import Callable, Coroutine
 from pathlib import Path
 from typing import Any
 
-from vigil.devices.errors import DeviceError
-from vigil.devices.protocols import Exposure
+from vigil.devices.errors import DeviceError, NotConnected
+from vigil.devices.protocols import Exposure, RawFrame
 from vigil.documents.events import Kind
-from vigil.documents.plan import ExposureLine, of_wanted
+from vigil.documents.plan import ExposureLine, NightPlan, of_wanted
 from vigil.documents.rig import Rig
 from vigil.engine.activities.moves import take
+from vigil.engine.arbiter import Mode
 from vigil.engine.carrying import Carrier
 from vigil.engine.ending import to_the_end
 from vigil.engine.header import light_header
@@ -19,7 +21,10 @@ from vigil.engine.saving import NotSaved, Saver, Taken
 from vigil.files.names import evening_date, frame_path
 from vigil.planning.choice import Candidate
 
+log = logging.getLogger(__name__)
 _CUT_S = 10.0
+_LETS_GO_S = 2.0
+"""Who has to move the mount waits so long for the shutter."""
 _SAME_S = 0.05
 
 Spawn = Callable[[Coroutine[Any, Any, None]], "asyncio.Task[None]"]
@@ -48,7 +53,14 @@ class Lights:
         self._trouble = trouble
         self._on_the_way: set[str] = set()
         self._cut_because: str | None = None
+        self._exposing: asyncio.Task[Any] | None = None
+        self._ending: asyncio.Task[None] | None = None
         self._saves: set[asyncio.Task[None]] = set()
+
+    @property
+    def exposing(self) -> bool:
+        """Whether a frame is being exposed now."""
+        return self._exposing is not None
 
     def count(self, line_id: str) -> int:
         """Frames of a line that are whole on disk or on their way there."""
@@ -63,66 +75,108 @@ class Lights:
         while self._saves:
             await asyncio.wait(self._saves)
 
-    async def cut_short(self, because: str) -> None:
-        """End the exposure under way; its frame is kept as doubtful. Raises DeviceError."""
-        camera = self._carrier.kit().devices.camera
-        if camera is None or self._cut_because is not None:
+    def cut_short(self, because: str) -> None:
+        """End the exposure under way: what there is of it is kept as doubtful, or where the camera can't do
+        that it is abandoned."""
+        if self._exposing is None or self._cut_because is not None:
             return
         self._cut_because = because
-        await camera.do("end the exposure", _CUT_S, lambda c: c.cut_short(), tries=1)
+        self._ending = asyncio.ensure_future(self._end(self._exposing))
+
+    async def _end(self, exposing: "asyncio.Task[Any]") -> None:
+        camera = self._carrier.kit().devices.camera
+        try:
+            if camera is None:
+                raise NotConnected("camera: there is none")
+            camera.need("end the exposure")
+            await camera.do("end the exposure", _CUT_S, lambda c: c.cut_short(), tries=1)
+        except DeviceError as problem:
+            log.warning("the exposure is abandoned, it could not be ended early: %s", problem)
+            exposing.cancel()
 
     async def take(self, candidate: Candidate, follows: dict[str, Any], spawn: Spawn) -> str | None:
         """One light. Returns what went wrong, or None; saving goes on in a spawned task.
 
-        `follows` says in the announcement when it ends and what comes then.
-        """
+        `follows` says in the announcement when it ends and what comes then. Nobody moves the mount meanwhile:
+        who has to may take it, and the exposure ends."""
+        words = _words(candidate)
+        arbiter = self._carrier.arbiter
+        async with (
+            arbiter.claim({"camera": Mode.USED}, words, yields=self.cut_short, grace_s=_CUT_S),
+            arbiter.claim(
+                {"mount": Mode.STEADY}, words, yields=self.cut_short, grace_s=_LETS_GO_S, cancels=False
+            ),
+        ):
+            return await self._expose(candidate, words, follows, spawn)
+
+    async def _expose(
+        self, candidate: Candidate, words: str, follows: dict[str, Any], spawn: Spawn
+    ) -> str | None:
         kit, line = self._carrier.kit(), candidate.line
         announced = self._announcement(candidate)
         frame_id = announced["frame_id"]
-        target = candidate.block.target
-        words = f"{target.name} · {line.words} · {of_wanted(line, candidate.number)}"
         exposure = light_exposure(kit.rig, line)
-        async with self._carrier.arbiter.claim(frozenset({"camera"}), words):
-            outcome, reason, problem = "done", words, None
-            self._cut_because = doubtful = None
-            try:
-                await self._recorder.record(Kind.EXPOSURE_STARTED, {**announced, **follows}, words)
-                self._carrier.doing.now(f"exposing {words}", "all conditions are met")
-                self._carrier.progress.begin("exposure", f"exposing {words}", 0, line.exposure_s, "s")
-                frame = await take(kit, exposure, tries=1)
-                lasted_s = frame.exposure.exposure_s
-                if lasted_s < line.exposure_s - _SAME_S:
-                    outcome, reason = "short", f"{words}: ended after {lasted_s:.0f} s, {self._cut_because}"
-                    doubtful = f"{lasted_s:.0f} of {line.exposure_s:g} s: {self._cut_because}"
-                else:
-                    self._on_the_way.add(frame_id)
-            except asyncio.CancelledError:
+        outcome, reason, problem = "done", words, None
+        self._cut_because = None
+        ended, arrived = asyncio.Event(), False
+        try:
+            await self._recorder.record(Kind.EXPOSURE_STARTED, {**announced, **follows}, words)
+            self._carrier.doing.now(f"exposing {words}", "all conditions are met")
+            self._carrier.progress.run("exposure", f"exposing {words}", line.exposure_s)
+            self._exposing = asyncio.current_task()
+            frame = await take(kit, exposure, tries=1)
+            # from here to the spawned saving nothing is waited for: a frame that has come is kept
+            self._exposing, arrived = None, True
+            lasted_s, doubtful = frame.exposure.exposure_s, None
+            if lasted_s < line.exposure_s - _SAME_S:
+                outcome, reason = "short", f"{words}: ended after {lasted_s:.0f} s, {self._cut_because}"
+                doubtful = f"{lasted_s:.0f} of {line.exposure_s:g} s: {self._cut_because}"
+            else:
+                self._on_the_way.add(frame_id)
+            save = spawn(self._save(self._taken(candidate, announced, frame, doubtful), ended))
+            self._saves.add(save)
+            save.add_done_callback(self._saves.discard)
+        except asyncio.CancelledError:
+            if not arrived:
                 outcome, reason = "cancelled", f"{words}: abandoned"
-                raise
-            except DeviceError as failure:
-                outcome, reason, problem = "failed", str(failure), f"exposing: {failure}"
-            finally:
-                self._carrier.progress.clear()
+                if self._cut_because:
+                    reason += f", {self._cut_because}"
+            raise
+        except DeviceError as failure:
+            outcome, reason, problem = "failed", str(failure), f"exposing: {failure}"
+        finally:
+            self._exposing = None
+            self._carrier.progress.clear()
+            try:
                 await self._recorder.record(
                     Kind.EXPOSURE_ENDED, {"frame_id": frame_id, "outcome": outcome}, reason
                 )
-        if problem is None:
-            mount = kit.devices.mount.state if kit.devices.mount else None
-            focuser = kit.devices.focuser.state if kit.devices.focuser else None
-            taken = Taken(
-                image=frame.image,
-                header=light_header(frame_id, frame, candidate, kit.rig, mount, focuser),
-                announced=announced,
-                started_at=frame.started_at.isoformat(),
-                temperature_c=frame.temperature_c,
-                focus_position=focuser.position if focuser else None,
-                doubtful=doubtful,
-                target_deg=self._recorder.state.aim_deg(candidate.block.id, target.ra_deg, target.dec_deg),
-            )
-            save = spawn(self._save(taken))
-            self._saves.add(save)
-            save.add_done_callback(self._saves.discard)
+            finally:
+                ended.set()
         return problem
+
+    def _taken(
+        self, candidate: Candidate, announced: dict[str, Any], frame: RawFrame, doubtful: str | None
+    ) -> Taken:
+        kit, target = self._carrier.kit(), candidate.block.target
+        mount = kit.devices.mount.state if kit.devices.mount else None
+        focuser = kit.devices.focuser.state if kit.devices.focuser else None
+        orders = candidate.block.orders_in(kit.plan.orders)
+        return Taken(
+            image=frame.image,
+            header=light_header(announced["frame_id"], frame, candidate, kit.rig, mount, focuser),
+            announced=announced,
+            started_at=frame.started_at.isoformat(),
+            temperature_c=frame.temperature_c,
+            focus_position=focuser.position if focuser else None,
+            doubtful=doubtful,
+            target_deg=self._recorder.state.aim_deg(candidate.block.id, target.ra_deg, target.dec_deg),
+            off_limit_arcmin=orders.target_keep_arcmin if self._looks_at_target(kit.plan) else None,
+        )
+
+    @staticmethod
+    def _looks_at_target(plan: NightPlan) -> bool:
+        return not any(item.name == "on target" and item.off for item in plan.conditions)
 
     def _announcement(self, candidate: Candidate) -> dict[str, Any]:
         """A frame's identity and where it will be, recorded before the shutter opens."""
@@ -162,13 +216,23 @@ class Lights:
             "of": None if line.as_long_as_it_lasts else line.count,
         }
 
-    async def _save(self, taken: Taken) -> None:
-        """Not cut short by anything: a frame that was taken is kept."""
+    async def _save(self, taken: Taken, ended: asyncio.Event) -> None:
+        """Not cut short by anything: a frame that was taken is kept. Its exposure is on record first."""
+        trouble: str | None
         try:
-            trouble = await to_the_end(self._saver.save(taken))
+            trouble = await to_the_end(self._saved(taken, ended))
         except NotSaved as problem:
             trouble = str(problem)
         finally:
             self._on_the_way.discard(taken.announced["frame_id"])
         if trouble is not None:
             self._trouble(trouble)
+
+    async def _saved(self, taken: Taken, ended: asyncio.Event) -> str | None:
+        await ended.wait()
+        return await self._saver.save(taken)
+
+
+def _words(candidate: Candidate) -> str:
+    line = candidate.line
+    return f"{candidate.block.target.name} · {line.words} · {of_wanted(line, candidate.number)}"

@@ -1,30 +1,27 @@
 """What the night sees when it looks ahead: the choice, its conditions, how long before a span to begin."""
 
-import errno
 from collections.abc import Callable
 from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
 from vigil.devices.supervised import Rigged
-from vigil.documents.night import RunState
-from vigil.documents.plan import Block, NightPlan, of_wanted
+from vigil.documents.night import PutOff, RunState
+from vigil.documents.plan import Block, ExposureLine, NightPlan, of_wanted
 from vigil.documents.rig import Rig
-from vigil.engine.activities.shelter import unsheltered
 from vigil.engine.averaging import Averaged
 from vigil.engine.check import Check, Condition
 from vigil.engine.conditions import conditions_for
 from vigil.engine.conditions.safe import SENSORS, Safe, sky_check
 from vigil.engine.recorder import Recorder
+from vigil.engine.remedy import Do
 from vigil.engine.view import View
 from vigil.planning.choice import Candidate, Finished, Wait, choose
+from vigil.planning.daylight import sun_altitude_deg
 from vigil.planning.spans import Interval, line_intervals, site_time
-from vigil.runtime.folders import free_bytes
-from vigil.sky.bodies import observe_sun
+from vigil.runtime.folders import free_bytes, unwritable
 from vigil.sky.events import sun_crossings
-from vigil.sky.instants import from_datetimes
 
-STARS_BELOW_SUN_DEG = -9.0
 _LEAD_FACTOR = 1.25
 _LEAD_SPARE = timedelta(minutes=1)
 _ROOM_LOOK = timedelta(seconds=20)
@@ -53,7 +50,8 @@ class Outlook:
         self._disk_trouble = disk_trouble
         self._taken = taken
         self._begun = at
-        self._room: tuple[datetime, int] | None = None
+        self._room: tuple[datetime, int, str] | None = None
+        self._disk_suspect = False
         self.tube = Averaged()
         self._spans: dict[str, tuple[Interval, ...]] = line_intervals(plan, rig, at)
 
@@ -81,11 +79,25 @@ class Outlook:
             return soon
         return self._choose(now, self.lead(now))
 
-    def _choose(self, now: datetime, lead: timedelta) -> Candidate | Wait | Finished:
+    def _choose(
+        self, now: datetime, lead: timedelta, put_off: dict[str, PutOff] | None = None
+    ) -> Candidate | Wait | Finished:
         state = self._recorder.state
         return choose(
-            self._plan, self._spans, self._taken, state.given_up, now, lead, state.first, state.block
+            self._plan,
+            self._spans,
+            self._taken,
+            state.given_up,
+            now,
+            lead,
+            state.first,
+            state.block,
+            state.put_off if put_off is None else put_off,
+            self._readout_s,
         )
+
+    def _readout_s(self, line: ExposureLine) -> float:
+        return self._rig.readout_s(line.binning)
 
     def after(self, candidate: Candidate, now: datetime) -> tuple[datetime, str]:
         """When the candidate's frame will be read out, and in words what follows then."""
@@ -103,6 +115,8 @@ class Outlook:
             end,
             first=state.first,
             current=candidate.block.id,
+            put_off=state.put_off,
+            readout_s=self._readout_s,
         )
         if isinstance(following, Candidate):
             line = following.line
@@ -129,19 +143,23 @@ class Outlook:
         return sky_check(self._rig, self._states(), now, held)
 
     def lost_sensors(self) -> list[str]:
-        """Sensors of the rig that aren't connected, in words."""
-        states = self._states()
-        wanted = [name for name in SENSORS if name in self._rig.device_names]
-        return [f"{name} not connected" for name in wanted if name not in states]
+        """Sensors of the rig that aren't connected, by name."""
+        return self._missing(SENSORS)
 
-    def unsheltered(self) -> list[str]:
-        """What an unsafe sky would harm, in words."""
-        return unsheltered(self._rig, self._states())
+    def lost_guarded(self) -> list[str]:
+        """What the guards need and isn't connected, by name: sensors, and whatever may stand open or
+        track."""
+        return self._missing((*SENSORS, "mount", "roof", "cover"))
+
+    def _missing(self, names: tuple[str, ...]) -> list[str]:
+        states = self._states()
+        return [name for name in names if name in self._rig.device_names and name not in states]
 
     def _states(self) -> dict[str, Any]:
         return {device.name: device.state for device in self._devices.all() if device.connected}
 
     def view(self, candidate: Candidate, now: datetime) -> View:
+        room, trouble = self._disk(now)
         return View(
             at=now,
             rig=self._rig,
@@ -149,21 +167,41 @@ class Outlook:
             night=self._recorder.state,
             candidate=candidate,
             states=self._states(),
-            free_bytes=self._free_bytes(now),
+            free_bytes=room,
             tube_c=self.tube_c(),
+            sun_under=lambda altitude_deg: self.sun_under(now, altitude_deg),
+            disk_trouble=trouble,
         )
 
     def tube_c(self) -> float | None:
         """The focuser's temperature, averaged as the plan says."""
         return self.tube.over(self._plan.orders.focus_averaged_min)
 
-    def _free_bytes(self, now: datetime) -> int:
+    def disk_failed(self) -> None:
+        """A frame could not be written: from now on the disk is trusted again only once something can be."""
+        self._disk_suspect, self._room = True, None
+
+    def disk_words(self, now: datetime) -> str:
+        """Why frames can't be written; "" when they can."""
+        return self._disk(now)[1]
+
+    def _disk(self, now: datetime) -> tuple[int, str]:
+        """Bytes free where the frames go, and what stands against writing there. Looked at now and then."""
         trouble = self._disk_trouble()
-        if trouble is not None and trouble.errno == errno.ENOSPC:
-            return 0
+        if trouble is not None:
+            self._room = None
+            return 0, f"{self._frames_folder} can't be written ({trouble.strerror})"
         if self._room is None or not timedelta(0) <= now - self._room[0] < _ROOM_LOOK:
-            self._room = now, free_bytes(self._frames_folder)
-        return self._room[1]
+            words = ""
+            if self._disk_suspect:
+                words = unwritable(self._frames_folder) or ""
+                self._disk_suspect = bool(words)
+            try:
+                room = free_bytes(self._frames_folder)
+            except OSError as problem:
+                room, words = 0, f"{self._frames_folder} can't be read ({problem.strerror or problem})"
+            self._room = now, room, words
+        return self._room[1], self._room[2]
 
     def exposure_times(self, candidate: Candidate, now: datetime) -> tuple[datetime, datetime]:
         """First photon and end of the readout, if it began as soon as it may."""
@@ -173,19 +211,22 @@ class Outlook:
 
     def lead(self, now: datetime) -> timedelta:
         """How long before a span its conditions are begun: what isn't met now, added up, with a margin."""
-        choice = self.choice(now, _WHOLE_NIGHT)
+        # of a block that is put off too: until when is for the choice to reckon with
+        choice = self._choose(now, _WHOLE_NIGHT, {})
         if not isinstance(choice, Candidate):
             return timedelta(0)
         view = self.view(choice, now)
         one_by_one_s, beside_s = 0.0, 0.0
         for condition in self.conditions(choice.block):
-            activity = condition.activity(view)
-            if activity is None or condition.check(view, choice.opens, choice.opens).met:
+            if condition.check(view, choice.opens, choice.opens).met:
+                continue
+            remedy = condition.remedy(view)
+            if not isinstance(remedy, Do):
                 continue
             if condition.slow:
-                beside_s = max(beside_s, activity.expected_s)
+                beside_s = max(beside_s, remedy.activity.expected_s)
             else:
-                one_by_one_s += activity.expected_s
+                one_by_one_s += remedy.activity.expected_s
         return timedelta(seconds=_LEAD_FACTOR * max(one_by_one_s, beside_s)) + _LEAD_SPARE
 
     def checks(self, now: datetime) -> list[dict[str, Any]]:
@@ -197,10 +238,9 @@ class Outlook:
         times = self.exposure_times(choice, now)
         return [c.check(view, *times).told(c.name) for c in self.conditions(choice.block)]
 
-    def stars_from(self, now: datetime) -> datetime | None:
-        """When it will be dark enough for stars; None when it is."""
-        site = self._rig.site.place()
-        if float(observe_sun(from_datetimes(now), site.airless()).altitude_deg) <= STARS_BELOW_SUN_DEG:
+    def sun_under(self, now: datetime, altitude_deg: float) -> datetime | None:
+        """When the sun will have sunk under an altitude; None while it has."""
+        if sun_altitude_deg(self._rig.site, now) <= altitude_deg:
             return None
-        found = sun_crossings(now, now + _WHOLE_NIGHT, site, STARS_BELOW_SUN_DEG)
-        return next((c.at for c in found if not c.upward), None)
+        found = sun_crossings(now, now + _WHOLE_NIGHT, self._rig.site.place(), altitude_deg)
+        return next((c.at for c in found if not c.upward), now + _WHOLE_NIGHT)

@@ -4,50 +4,59 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 
-class GiveUp(StrEnum):
+class AfterTries(StrEnum):
     """What follows the last try."""
 
     WAIVE = "go on without it for a while"
-    PAUSE = "wait, then try again"
-    SKIP_BLOCK = "give the block up"
-    HOLD = "hold the night"
+    PUT_OFF = "leave the block alone for a while, then try again"
+    LEAVE_OUT = "give the block up for tonight"
+    HOLD = "hold the night for a person"
     CLOSE = "end the night"
 
 
 @dataclass(frozen=True, slots=True)
 class Policy:
-    """So many tries with growing pauses, then one way out. `later_s` is how long a waiver or pause lasts."""
+    """So many tries with growing pauses, then one way out. `later_s` is how long a waiver or the first
+    putting off lasts; each that follows lasts twice as long, up to LONGEST_PUT_OFF_S: a fault costs what it
+    lasts."""
 
     tries: int
     pauses_s: tuple[float, ...]
-    then: GiveUp
+    then: AfterTries
     later_s: float = 300.0
 
     def pause_s(self, failures: int) -> float:
         """The pause after so many failures in a row."""
         return self.pauses_s[min(failures, len(self.pauses_s)) - 1] if self.pauses_s else 0.0
 
+    def put_off_s(self, before: int) -> float:
+        """For how long, after the block was put off so many times in a row."""
+        return min(self.later_s * 2.0 ** min(before, 10), LONGEST_PUT_OFF_S)
 
+
+LONGEST_PUT_OFF_S = 1200.0
 POLICIES: dict[str, Policy] = {
-    "connect": Policy(3, (5.0, 30.0), GiveUp.PAUSE),
-    "cool": Policy(3, (30.0, 60.0), GiveUp.PAUSE),
-    "wake mount": Policy(3, (5.0, 30.0), GiveUp.PAUSE),
-    "slew": Policy(5, (5.0, 30.0, 120.0, 300.0), GiveUp.SKIP_BLOCK),
-    "dither": Policy(2, (10.0,), GiveUp.WAIVE, later_s=600.0),
-    "flip": Policy(3, (15.0, 30.0), GiveUp.HOLD),
-    "change filter": Policy(3, (5.0, 30.0), GiveUp.PAUSE),
-    "open": Policy(3, (10.0, 60.0), GiveUp.PAUSE),
-    "heat": Policy(2, (10.0,), GiveUp.WAIVE, later_s=1800.0),
-    "focus": Policy(2, (60.0,), GiveUp.WAIVE, later_s=1800.0),
-    "turn camera": Policy(3, (10.0, 60.0), GiveUp.WAIVE, later_s=3600.0),
-    "turn by hand": Policy(1, (), GiveUp.WAIVE, later_s=3600.0),
-    "centre": Policy(3, (30.0, 120.0), GiveUp.PAUSE),
-    "shelter": Policy(3, (5.0, 15.0), GiveUp.PAUSE, later_s=60.0),
-    "look": Policy(1, (), GiveUp.PAUSE),
-    "ask": Policy(1, (), GiveUp.HOLD),
-    "wait": Policy(1, (), GiveUp.WAIVE),
-    "program": Policy(1, (), GiveUp.HOLD),
-    "test exposure": Policy(1, (), GiveUp.WAIVE, later_s=86400.0),
-    "expose": Policy(3, (5.0, 30.0), GiveUp.PAUSE),
+    "connect": Policy(3, (5.0, 30.0), AfterTries.PUT_OFF, later_s=60.0),
+    "cool": Policy(3, (30.0, 60.0), AfterTries.PUT_OFF),
+    "wake mount": Policy(3, (5.0, 30.0), AfterTries.PUT_OFF, later_s=120.0),
+    "slew": Policy(3, (5.0, 30.0), AfterTries.PUT_OFF, later_s=120.0),
+    "dither": Policy(2, (10.0,), AfterTries.WAIVE, later_s=600.0),
+    "flip": Policy(3, (15.0, 30.0), AfterTries.PUT_OFF),
+    "change filter": Policy(3, (5.0, 30.0), AfterTries.PUT_OFF),
+    "open": Policy(3, (10.0, 60.0), AfterTries.PUT_OFF, later_s=120.0),
+    "heat": Policy(2, (10.0,), AfterTries.WAIVE, later_s=1800.0),
+    "focus": Policy(4, (60.0, 10.0, 10.0), AfterTries.WAIVE, later_s=900.0),
+    "turn camera": Policy(3, (10.0, 60.0), AfterTries.WAIVE, later_s=3600.0),
+    "turn by hand": Policy(1, (), AfterTries.WAIVE, later_s=3600.0),
+    "centre": Policy(3, (30.0, 120.0), AfterTries.PUT_OFF),
+    "shelter": Policy(3, (5.0, 15.0), AfterTries.PUT_OFF, later_s=60.0),
+    "stand down": Policy(1, (), AfterTries.WAIVE, later_s=300.0),
+    "look": Policy(1, (), AfterTries.PUT_OFF),
+    "ask": Policy(1, (), AfterTries.HOLD),
+    "wait": Policy(1, (), AfterTries.WAIVE),
+    "program": Policy(1, (), AfterTries.HOLD),
+    "test exposure": Policy(1, (), AfterTries.WAIVE, later_s=86400.0),
+    "expose": Policy(3, (5.0, 30.0), AfterTries.PUT_OFF),
 }
-MOST_ACTIVITIES_WITHOUT_EXPOSURE = 12
+MOST_REPEATS_WITHOUT_EXPOSURE = 6
+"""Brought about so often without a frame, a condition is undone by another."""

@@ -6,9 +6,8 @@ from collections.abc import Callable
 from typing import Any
 
 from vigil.documents.events import Event, Kind
-from vigil.documents.night import NightState, NotAllowed, fold
+from vigil.documents.night import NightState, fold
 from vigil.ledger.ledger import Ledger
-from vigil.ledger.store import LedgerError
 from vigil.runtime.clock import Clock
 
 log = logging.getLogger(__name__)
@@ -34,10 +33,10 @@ class Recorder:
         return await asyncio.shield(asyncio.ensure_future(self._record(kind, values, reason)))
 
     async def record_if_possible(self, kind: Kind, values: dict[str, Any], reason: str = "") -> None:
-        """For the closing: a ledger that can't be written is logged and never stops it."""
+        """For guards and the closing: a ledger that can't be written is logged and never stops it."""
         try:
             await self.record(kind, values, reason)
-        except (LedgerError, NotAllowed):
+        except Exception:  # whatever it is: shutting and parking go on
             log.exception("%s could not be recorded: %s", kind, reason)
 
     async def _record(self, kind: Kind, values: dict[str, Any], reason: str) -> Event:

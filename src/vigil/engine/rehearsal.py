@@ -1,5 +1,6 @@
 """A whole night ahead of time: the engine as it is, on equipment that is handed to it."""
 
+import asyncio
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -7,13 +8,15 @@ from vigil.documents.events import Event, Kind
 from vigil.documents.night import NightState
 from vigil.documents.plan import NightPlan
 from vigil.documents.store import dump
+from vigil.engine.arbiter import Arbiter
+from vigil.engine.guards.guards import Guards
 from vigil.engine.night import Equipment, Night
 from vigil.engine.recorder import Recorder
 from vigil.files.names import evening_date
 from vigil.ledger.ledger import Ledger
 
 # nothing is at stake: a look every second is most of what a rehearsal would cost
-_LOOK_EVERY_S = 10.0
+LOOK_EVERY_S = 10.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,15 +27,27 @@ class Rehearsed:
     state: NightState
 
 
-async def rehearse(plan: NightPlan, equipment: Equipment, ledger: Ledger) -> Rehearsed:
+async def rehearse(
+    plan: NightPlan, equipment: Equipment, ledger: Ledger, look_every_s: float = LOOK_EVERY_S
+) -> Rehearsed:
     """Run the plan to its end. Nothing is written to disk; the ledger should be one in memory. A rehearsal
     asks nobody: what waits for a person goes by its policy for no answer."""
     events: list[Event] = []
     recorder = Recorder(ledger, equipment.clock, NightState())
     recorder.listen(events.append)
     await started(recorder, plan, equipment, "rehearsal")
-    equipment = replace(equipment, write=no_file, rehearses=True, look_every_s=_LOOK_EVERY_S)
-    await Night(plan, equipment, recorder).run()
+    equipment = replace(equipment, write=no_file, rehearses=True, look_every_s=look_every_s)
+    arbiter = equipment.arbiter or Arbiter()
+    night = Night(plan, replace(equipment, arbiter=arbiter), recorder)
+    for device in equipment.devices.all():
+        device.recovered = night.recovered
+    guards = Guards(equipment.rig, equipment.devices, equipment.clock, arbiter, night, equipment.look_every_s)
+    watching = asyncio.ensure_future(guards.keep_on())
+    try:
+        await night.run()
+    finally:
+        watching.cancel()
+        await guards.stop()
     return Rehearsed(tuple(events), recorder.state)
 
 

@@ -11,11 +11,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vigil.documents.events import Kind
+from vigil.documents.night import NotAllowed
 from vigil.documents.rig import Rig
-from vigil.engine.measuring import Measurer, MeasuringFailed
+from vigil.engine.measuring import Measurer
 from vigil.engine.recorder import Recorder
-from vigil.files.fits import BadFrame, Header, write_frame, write_wcs
+from vigil.files.fits import Header, write_frame, write_wcs
 from vigil.imaging.figures import FrameFigures
+from vigil.ledger.store import LedgerError
 from vigil.runtime.workshop import Workshop
 from vigil.sky.angles import separation_deg
 from vigil.solving.near import Hint
@@ -48,6 +50,8 @@ class Taken:
     target_deg: tuple[float, float]
     doubtful: str | None = None
     """Why it doesn't count: it was cut short."""
+    off_limit_arcmin: float | None = None
+    """Farther off than this by its own solving it doesn't count either; None: anywhere will do."""
 
     def saved_values(self, path: Path) -> dict[str, Any]:
         """The values of its frame_saved event."""
@@ -98,23 +102,27 @@ class Saver:
             if simulated is not None:
                 raise simulated
             await self._workshop.run(self._write, path, taken.image, taken.header)
-        except OSError as problem:
-            trouble = f"{path.parent} can't be written ({problem.strerror or problem})"
+        except Exception as problem:
+            if not isinstance(problem, OSError):
+                log.exception("%s could not be written", path)
+            trouble = f"{path.parent} can't be written ({_said(problem)})"
             path = self._rescue_folder / path.name
             try:
                 await self._workshop.run(self._write, path, taken.image, taken.header)
-            except OSError as second:
-                raise NotSaved(f"{trouble}, nor can {path.parent} ({second.strerror or second})") from None
+            except Exception as second:
+                raise NotSaved(f"{trouble}, nor can {path.parent} ({_said(second)})") from None
             trouble += f"; the frame is in {path.parent}"
         await self._recorder.record(
             Kind.FRAME_SAVED, taken.saved_values(path), trouble or f"saved {path.name}"
         )
         try:
             await self._measure(taken, path)
-        except (OSError, BadFrame, MeasuringFailed) as problem:
+        except (LedgerError, NotAllowed):
+            raise
+        except Exception as problem:
             # the frame is safe; that it could not be measured, or its solution not written, ends no night
             log.exception("%s was not measured", path)
-            trouble = trouble or f"{path.name} is saved but could not be measured ({problem})"
+            log.warning("%s is saved but could not be measured (%s)", path.name, problem)
         return trouble
 
     async def _measure(self, taken: Taken, path: Path) -> None:
@@ -134,9 +142,18 @@ class Saver:
             **{k: taken.announced[k] for k in ("frame_id", "block", "line", "filter")},
             **_pointing(solution, taken.target_deg),
         }
+        limit, off_arcsec = taken.off_limit_arcmin, values["off_arcsec"]
+        if limit is not None and off_arcsec is not None and off_arcsec > 60 * limit:
+            values["doubtful"] = f"{off_arcsec / 60:.1f}′ off its target, limit {limit:g}′"
         if solution.wcs is not None and self._write is _write:
             await self._workshop.run(write_wcs, path, solution.wcs)
         await self._recorder.record(Kind.FRAME_MEASURED, values, _sentence(figures, values))
+
+
+def _said(problem: Exception) -> str:
+    return (
+        (problem.strerror if isinstance(problem, OSError) else None) or str(problem) or type(problem).__name__
+    )
 
 
 def _write(path: Path, image: NDArray[np.uint16], header: Header) -> None:

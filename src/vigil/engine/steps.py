@@ -6,7 +6,9 @@ from vigil.documents.steps import Ask, RunProgram, Step, WaitUntil
 from vigil.engine.activities.steps import AskPerson, CarryOutProgram, ExposeForTest, WaitForMoment
 from vigil.engine.activity import Activity
 from vigil.engine.check import Check, Condition, Standing
+from vigil.engine.remedy import Do, NotBefore, Remedy
 from vigil.engine.view import View
+from vigil.planning.waits import moment_of
 
 
 class StepDone(Condition):
@@ -20,8 +22,14 @@ class StepDone(Condition):
         done = self._step.id in view.night.steps_done
         return Check(Standing.MET, "done") if done else Check(Standing.NOT_MET, "not done yet")
 
-    def activity(self, view: View) -> Activity:
-        return activity_of(self._step)
+    def remedy(self, view: View) -> Remedy:
+        step = self._step
+        if isinstance(step, WaitUntil):
+            # nobody stands and waits: holds, edits and other targets have their way meanwhile
+            moment = moment_of(step, view.rig.site, view.at)
+            if moment is not None and moment > view.at:
+                return NotBefore(moment, step.words)
+        return Do(activity_of(step))
 
 
 def activity_of(step: Step) -> Activity:

@@ -1,12 +1,12 @@
 """What conditions look at: one consistent snapshot."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
 from vigil.devices.protocols import CameraState, FocuserState, MountState, WheelState
-from vigil.documents.night import NightState
+from vigil.documents.night import FocusRecord, NightState
 from vigil.documents.plan import NightPlan, StandingOrders
 from vigil.documents.rig import Rig
 from vigil.planning.choice import Candidate
@@ -25,6 +25,10 @@ class View:
     free_bytes: int
     tube_c: float | None = None
     """The focuser's temperature, averaged as the plan says."""
+    sun_under: Callable[[float], datetime | None] = lambda altitude_deg: None
+    """When the sun will have sunk under an altitude; None while it has."""
+    disk_trouble: str = ""
+    """Why frames can't be written, in words."""
 
     @property
     def orders(self) -> StandingOrders:
@@ -49,7 +53,14 @@ class View:
 
     def focus_position_for(self, filter_name: str) -> int | None:
         """Where the focuser belongs for a filter, from the last good focus and the offsets; None without."""
-        focus, wheel = self.night.focus, self.rig.wheel
+        return self._reduced(self.night.focus, filter_name)
+
+    def last_good_position_for(self, filter_name: str) -> int | None:
+        """The same by the last good focus of the night, however long ago."""
+        return self._reduced(self.night.last_focus, filter_name)
+
+    def _reduced(self, focus: FocusRecord | None, filter_name: str) -> int | None:
+        wheel = self.rig.wheel
         if focus is None or self.rig.focuser is None:
             return None
         if wheel is None or not filter_name or not focus.filter:

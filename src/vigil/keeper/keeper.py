@@ -15,6 +15,7 @@ from pydantic import ValidationError
 from vigil import __version__
 from vigil.devices.errors import DeviceError
 from vigil.documents.events import Event, Kind
+from vigil.documents.hand import ALL
 from vigil.documents.messages import (
     ALLOWED_ON_MISMATCH,
     FASTEST,
@@ -34,23 +35,31 @@ from vigil.documents.plan import NightPlan, contradictions
 from vigil.documents.rig import Rig
 from vigil.documents.rig.change import Difference, brief, differences, split, text_of
 from vigil.documents.store import explain, parse
+from vigil.engine.activities.shelter import Shelter
 from vigil.engine.activity import Kit
 from vigil.engine.arbiter import Arbiter
+from vigil.engine.ending import to_the_end
+from vigil.engine.guards.guards import Guards
 from vigil.engine.hand.hand import Hand, HandRefused
 from vigil.engine.night import Equipment, Night
 from vigil.engine.progress import Progress
 from vigil.engine.recorder import Recorder
 from vigil.engine.rehearsal import started
+from vigil.engine.stopping import EmergencyStop
 from vigil.files.names import evening_date
+from vigil.keeper.charge import KeeperCharge
 from vigil.keeper.reconcile import unrecorded_frames
 from vigil.keeper.reporting import report_of
 from vigil.keeper.wishes import grant
 from vigil.ledger.ledger import Ledger
 from vigil.link.endpoint import News
+from vigil.planning.spans import line_intervals, site_time
+from vigil.runtime.folders import unwritable
 
 log = logging.getLogger(__name__)
 _UNDER_WAY = (RunState.RUNNING, RunState.HELD, RunState.CLOSING)
 _LIVE_EVERY_S = 1.0
+_LEAVE_LIMIT_S = 900.0
 
 
 class Pace(Protocol):
@@ -87,7 +96,10 @@ class Keeper:
         ledger: Ledger,
         pace: Pace | None = None,
         scenery: Scenery | None = None,
+        looks_when_idle: bool = False,
     ) -> None:
+        """`looks_when_idle`: guards on virtual time also while nothing is under way; it never stands still
+        then."""
         self._equipment = equipment
         self._ledger = ledger
         self._pace = pace
@@ -96,20 +108,34 @@ class Keeper:
         self._recorder.listen(self._tell)
         self._night: Night | None = None
         self._clients: list[Callable[[News], None]] = []
+        self._busy, self._idle = asyncio.Event(), asyncio.Event()
+        self._idle.set()
         self._night_speed = pace.speed if pace else 1.0
         self._watched = asyncio.Event()
         self._started = asyncio.Event()
         self._retired = asyncio.Event()
         self._rig_waiting: Rig | None = None
         self._told_reports: list[DeviceReport] = []
+        self._looks_when_idle = looks_when_idle
+        if equipment.arbiter is None:
+            self._equipment = equipment = replace(equipment, arbiter=Arbiter())
+        assert equipment.arbiter is not None
         self._hand = Hand(
             self._hand_kit,
             equipment.workshop,
             equipment.hand_folder or equipment.frames_folder / "by hand",
-            equipment.arbiter or Arbiter(),
+            equipment.arbiter,
             self._send,
             self._hand_finished,
         )
+        self._stop = EmergencyStop(equipment.devices, equipment.arbiter, equipment.clock)
+        self._charge = KeeperCharge(
+            self._hand_kit, equipment.arbiter, self._night_under_way, self._send, lambda: self._guards.open()
+        )
+        self._guards = Guards(
+            equipment.rig, equipment.devices, equipment.clock, equipment.arbiter, self._charge
+        )
+        self._hear_recoveries()
 
     # -- its life -----------------------------------------------------------------------------------
 
@@ -120,15 +146,46 @@ class Keeper:
         being made.
         """
         self._hurry(False)
-        watching = asyncio.ensure_future(self._watch_devices())
+        guarding = asyncio.ensure_future(self._guard())
+        telling = asyncio.ensure_future(self._tell_reports())
         try:
             await self._nights()
         finally:
-            if watching.done() and watching.exception() is not None:
-                log.error("the watch over the devices had failed", exc_info=watching.exception())
-            watching.cancel()
+            self._stop.release()
             await self._hand.stop_everything()
+            await to_the_end(self._leave_shut())
+            guarding.cancel()
+            telling.cancel()
             await self._let_go()
+
+    async def _guard(self) -> None:
+        """Guards are always on; they are begun anew should they ever end."""
+        while True:
+            rests = self._clock_kind() == "virtual" and not self._looks_when_idle
+            if rests:  # nobody could follow, and time would never stand still
+                await self._busy.wait()
+            guards: asyncio.Task[Any] = asyncio.ensure_future(self._guards.keep_on())
+            tasks = {guards}
+            if rests:
+                tasks.add(asyncio.ensure_future(self._idle.wait()))
+            try:
+                await asyncio.wait(tasks, return_when=asyncio.FIRST_COMPLETED)
+            finally:
+                for task in tasks:
+                    task.cancel()
+            if guards.done() and not guards.cancelled() and guards.exception() is not None:
+                log.error("the guards had failed and begin anew", exc_info=guards.exception())
+
+    async def _leave_shut(self) -> None:
+        """Nobody looks after the rig any more: what stands open outside a night is shut and parked first."""
+        await self._guards.stop()
+        if self._recorder.state.run in _UNDER_WAY or not self._guards.open():
+            return
+        try:
+            async with asyncio.timeout(_LEAVE_LIMIT_S):
+                await self._charge.carry(Shelter(), "sheltered", "the keeper leaves")
+        except Exception:
+            log.exception("the keeper could not shut what stood open")
 
     async def _let_go(self) -> None:
         """What people connected by hand is disconnected when nobody looks after it any more."""
@@ -147,8 +204,10 @@ class Keeper:
             if self._clock_kind() == "virtual":
                 await self._first(self._watched, self._retired)
             self._hurry(True)
+            self._working(True)
             await self._run_night()
             self._hurry(False)
+            self._working(False)
             if self._rig_waiting is not None:
                 self._adopt(self._rig_waiting)
 
@@ -168,19 +227,40 @@ class Keeper:
             log.error("the night's end could not be recorded; this keeper leaves")
             self._retired.set()
 
-    async def _watch_devices(self) -> None:
-        """Once a second of real time: read the devices while no night does, and tell how they are."""
+    def _working(self, yes: bool) -> None:
+        """On virtual time guards look only while something is under way."""
+        for event, wanted in ((self._busy, yes), (self._idle, not yes)):
+            (event.set if wanted else event.clear)()
+
+    def _night_under_way(self) -> Night | None:
+        return self._night if self._recorder.state.run in _UNDER_WAY else None
+
+    async def _tell_reports(self) -> None:
+        """Once a second of real time: how the devices are."""
         while True:
-            if self._clock_kind() == "virtual":  # nobody could follow, and time would never stand still
+            if self._clock_kind() == "virtual":
                 await self._retired.wait()
                 return
             await self._equipment.clock.sleep(_LIVE_EVERY_S * (self._pace.speed if self._pace else 1.0))
-            if self._recorder.state.run not in _UNDER_WAY:
-                await asyncio.gather(*(device.poll() for device in self._equipment.devices.all()))
-            reports = self._reports()
-            if reports != self._told_reports:
-                self._told_reports = reports
-                self._send(Reports(at=self._equipment.clock.utcnow(), devices=reports))
+            try:
+                self._charge.evening(self._equipment.clock.utcnow())
+                reports = self._reports()
+                if reports != self._told_reports:
+                    self._told_reports = reports
+                    self._send(Reports(at=self._equipment.clock.utcnow(), devices=reports))
+            except Exception:
+                log.exception("how the devices are could not be told")
+
+    def _hear_recoveries(self) -> None:
+        def recovered(words: str) -> None:
+            night = self._night_under_way()
+            if night is not None:
+                night.recovered(words)
+            else:
+                log.info("%s", words)
+
+        for device in self._equipment.devices.all():
+            device.recovered = recovered
 
     def _reports(self) -> list[DeviceReport]:
         return [report_of(device) for device in self._equipment.devices.all()]
@@ -260,6 +340,9 @@ class Keeper:
             reports=self._reports(),
             deferred=[text_of(change.path) for change in self._deferred()],
             last_event=state.last_id,
+            alarm=self._charge.alarm,
+            by_hand=[job.words for job in self._hand.jobs],
+            stopped_until=self._stop.until if self._stop.on else None,
         )
 
     async def attach(self, after: int, tell: Callable[[News], None]) -> Callable[[], None]:
@@ -310,6 +393,8 @@ class Keeper:
         night, run = self._night, self._recorder.state.run
         if ask.command is Command.START:
             return await self._start(ask)
+        if ask.command is Command.STOP:
+            return await self._stop_everything()
         if ask.command is Command.RETIRE:
             if run in _UNDER_WAY:
                 raise NotAllowed("a night is under way: end it first")
@@ -322,13 +407,20 @@ class Keeper:
         if ask.command is Command.DEVICE:
             values = dict(ask.values)
             device, action = str(values.pop("device", "")), str(values.pop("action", ""))
+            if action == "stop" and (device == ALL or run in (RunState.RUNNING, RunState.CLOSING)):
+                return await self._stop_everything()
             busy = "a night runs" if run in (RunState.RUNNING, RunState.CLOSING) else None
-            return self._hand.begin(ask.id, device, action, values, busy)
+            self._stop.release()
+            words = self._hand.begin(ask.id, device, action, values, busy)
+            self._charge.by_hand(device, action)
+            return words
         if ask.command is Command.RIG:
             return self._change_rig(ask)
         if night is None or run not in _UNDER_WAY:
             raise NotAllowed("no night is under way")
         if run is RunState.CLOSING:
+            if ask.command in (Command.RESUME, Command.END) and self._stop.release():
+                return "the closing goes on"
             raise NotAllowed("the night is closing already")
         if ask.command is Command.HOLD:
             if run is RunState.HELD:
@@ -337,6 +429,9 @@ class Keeper:
             night.hold(str(ask.values.get("reason") or "held by hand"), now=now)
             return "holding now" if now else "holding after what is under way"
         if ask.command is Command.RESUME:
+            stopped = self._stop.release()
+            if run is not RunState.HELD and not stopped and not night.hold_promised:
+                raise NotAllowed("the night runs: nothing is held")
             self._hand.stop_loops()
             await night.resume()
             return "resumed"
@@ -345,10 +440,23 @@ class Keeper:
             return "taken as it is"
         if ask.command in WISHES:
             return await grant(ask, night, self._recorder.state, self._equipment.rig)
+        self._stop.release()
         after_frame = bool(ask.values.get("after_frame"))
         when = night.from_when() if after_frame else "at once"
         night.end(str(ask.values.get("reason") or "ended by hand"), after_frame)
         return f"ending the night {when}: park, warm up, disconnect"
+
+    async def _stop_everything(self) -> str:
+        """A person's emergency stop wins over everything, shelter and closing too, and holds the night."""
+        night, run = self._night, self._recorder.state.run
+        for job in self._hand.jobs:
+            job.task.cancel()
+        if night is not None and run in (RunState.RUNNING, RunState.HELD):
+            night.hold("everything was stopped by hand")
+        problems = await self._stop.stop()
+        until = site_time(self._stop.until, self._equipment.rig) if self._stop.until else ""
+        said = f"everything stands still until you go on; without a word the guards may shut at {until}"
+        return "; ".join([said, *problems])
 
     def _play(self, ask: Ask) -> Answer:
         """Look at the scenario, or change it."""
@@ -438,12 +546,15 @@ class Keeper:
         if self._equipment.bare_devices is not None:
             self._equipment.bare_devices(rig)
         self._equipment = replace(self._equipment, rig=rig)
+        self._guards.rig = rig
 
     def _adopt(self, rig: Rig) -> None:
         self._rig_waiting = None
         if self._equipment.bare_devices is not None:
             self._equipment.devices.renew(self._equipment.bare_devices(rig))
+            self._hear_recoveries()
         self._equipment = replace(self._equipment, rig=rig)
+        self._guards.rig = rig
 
     async def _start(self, ask: Ask) -> str:
         if self._recorder.state.run in _UNDER_WAY:
@@ -455,10 +566,18 @@ class Keeper:
         except (KeyError, ValidationError) as problem:
             said = "; ".join(explain(problem)) if isinstance(problem, ValidationError) else f"no {problem}"
             raise CantStart(f"the plan can't be used: {said}") from None
+        if self._retired.is_set():
+            raise CantStart("this keeper leaves: ask again, and another one starts")
         wrong = contradictions(plan, equipment.rig)
         if wrong:
             raise CantStart("; ".join(wrong))
-        _need_writable(frames_folder)
+        try:  # what the night will reckon first: nothing may be on record that can't begin
+            line_intervals(plan, equipment.rig, equipment.clock.utcnow())
+        except Exception as problem:
+            log.exception("the plan can't be reckoned")
+            raise CantStart(f"the plan's spans can't be reckoned: {problem}") from None
+        if (wrong_folder := unwritable(frames_folder)) is not None:  # better now than after an exposure
+            raise CantStart(f"{wrong_folder}; choose another folder or give yourself the right to write")
         self._hand.stop_loops()
         evening = evening_date(equipment.clock.utcnow(), equipment.rig.site.time_zone)
         name = await self._ledger.next_name(equipment.rig.id, evening)
@@ -501,17 +620,3 @@ class Keeper:
                         unit=progress.unit,
                     )
                 )
-
-
-def _need_writable(folder: Path) -> None:
-    """Raises CantStart: better now than after the first exposure."""
-    trial = folder / ".vigil-write-trial"
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-        trial.write_bytes(b"trial")
-        trial.unlink()
-    except OSError as problem:
-        raise CantStart(
-            f"{folder}: frames can't be written there ({problem.strerror or problem}); "
-            "choose another folder or give yourself the right to write"
-        ) from None

@@ -3,11 +3,14 @@
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from types import MappingProxyType
 
+from vigil.documents.night import PutOff
 from vigil.documents.plan import Block, ExposureLine, NightPlan
 from vigil.planning.spans import Interval
 
 _WORTH_CHANGING_FOR = timedelta(minutes=15)
+_NOTHING: Mapping[str, PutOff] = MappingProxyType({})
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,10 +26,11 @@ class Candidate:
 
 @dataclass(frozen=True, slots=True)
 class Wait:
-    """Nothing to do before a moment."""
+    """Nothing to do before a moment. `lost_to` names what failed, where this is time lost."""
 
     until: datetime
     because: str
+    lost_to: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,17 +49,21 @@ def choose(
     lead: timedelta = timedelta(0),
     first: str = "",
     current: str = "",
+    put_off: Mapping[str, PutOff] = _NOTHING,
+    readout_s: Callable[[ExposureLine], float] = lambda line: 0.0,
 ) -> Candidate | Wait | Finished:
     """The next exposure, or until when to wait, or that the plan is finished.
 
     `spans` are each block's intervals tonight by its id, and those of lines with a condition of their own by
-    theirs; `taken` the frames of a line that are whole or under way.
+    theirs; `taken` the frames of a line that are whole or under way. Those of `put_off` are left alone until
+    their moment, and neither begun nor got ready before it. A frame must be read out in its span: that takes
+    `readout_s`.
     A block's conditions are begun `lead` before it opens, but never in an open block's time: an open
     block earlier in the plan goes first; before all of them the block `first`. The block `current`, whose
     frames are being taken, is only left for one that may run for at least a quarter of an hour.
     """
     opened: list[Candidate] = []
-    soonest: Candidate | None = None
+    soonest: tuple[datetime, Candidate, PutOff | None] | None = None
     left_over: list[str] = []
     for block in sorted(plan.blocks, key=lambda block: block.id != first):
         wanted = _wanted_lines(block, taken)
@@ -64,25 +72,38 @@ def choose(
         if block.id in given_up:
             left_over.append(f"{block.target.name} given up")
             continue
-        possible = [c for line in wanted if (c := _candidate(block, line, spans, taken, at)) is not None]
+        off = put_off.get(block.id)
+        if off is not None and off.until <= at:
+            off = None
+        ready = at if off is None else off.until
+        possible = [
+            c
+            for line in wanted
+            if (c := _candidate(block, line, spans, taken, ready, readout_s(line))) is not None
+        ]
         if not possible:
-            left_over.append(f"{block.target.name} is over for tonight")
+            over = f"{block.target.name} is over for tonight"
+            left_over.append(over if off is None else f"{over}: {off.reason}")
             continue
         # of a block's lines the first that may begin now; else the one that may soonest
-        open_now = next((c for c in possible if c.opens <= at), None)
+        open_now = next((c for c in possible if c.opens <= at and off is None), None)
         if open_now is not None:
             opened.append(open_now)
             continue
         next_one = min(possible, key=lambda c: c.opens)
-        if soonest is None or next_one.opens < soonest.opens:
-            soonest = next_one
+        begins = next_one.opens - lead if off is None else max(next_one.opens - lead, off.until)
+        if soonest is None or begins < soonest[0]:
+            soonest = begins, next_one, off
     if opened:
         return _of_open(opened, at, first, current)
     if soonest is None:
         return Finished(", ".join(left_over) if left_over else "all frames are taken")
-    if soonest.opens - lead <= at:
-        return soonest
-    return Wait(soonest.opens - lead, f"getting ready for {soonest.block.target.name} begins then")
+    begins, next_one, off = soonest
+    if begins <= at:
+        return next_one
+    if off is not None and begins == off.until:
+        return Wait(begins, off.reason, off.lost_to)
+    return Wait(begins, f"getting ready for {next_one.block.target.name} begins then")
 
 
 def _of_open(opened: Sequence[Candidate], at: datetime, first: str, current: str) -> Candidate:
@@ -99,9 +120,10 @@ def _candidate(
     spans: Mapping[str, Sequence[Interval]],
     taken: Callable[[str], int],
     at: datetime,
+    readout_s: float,
 ) -> Candidate | None:
     """A line's next exposure in the first interval that still holds it; None when none does."""
-    length = timedelta(seconds=0 if block.span.may_overrun else line.exposure_s)
+    length = timedelta(seconds=0 if block.span.may_overrun else line.exposure_s + readout_s)
     intervals = spans.get(line.id, spans[block.id])
     interval = next((i for i in intervals if max(i.opens, at) + length <= i.closes and at < i.closes), None)
     if interval is None:

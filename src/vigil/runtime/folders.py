@@ -132,6 +132,18 @@ def free_bytes(folder: Path) -> int:
     return shutil.disk_usage(folder).free
 
 
+def unwritable(folder: Path) -> str | None:
+    """Why nothing can be written in a folder, by trying; None when it can."""
+    trial = folder / ".vigil-write-trial"
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        trial.write_bytes(b"trial")
+        trial.unlink()
+    except OSError as problem:
+        return f"{folder}: frames can't be written there ({problem.strerror or problem})"
+    return None
+
+
 def free_for_frames(folder: str | None, rig_id: str) -> int | None:
     """Bytes free where a rig's frames go: its own folder, else Vigil's; None where that can't be said."""
     try:

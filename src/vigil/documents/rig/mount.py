@@ -87,6 +87,10 @@ class MountPart(Part):
     flip_other_side: Annotated[
         FlipWindow | None, Shown("flip from the east side", help="tube east of the pier; empty: the same")
     ] = None
+    between_targets: Annotated[
+        Literal["stands still", "parks"],
+        Shown("between targets", safe=True, help="what it does while nobody wants it for more than 10 min"),
+    ] = "stands still"
     positions: Annotated[list[StoredPosition], Shown("stored positions")] = []  # noqa: RUF012
     park: Annotated[str | None, Shown("park at", help="empty: the mount's own park position")] = None
 

@@ -57,3 +57,7 @@ class SitePart(Part):
         """Horizon and minimum altitude together, and a further limit where one is given."""
         points = tuple((p.azimuth_deg, p.altitude_deg) for p in self.horizon)
         return Horizon(points, max(self.minimum_altitude_deg, at_least_deg))
+
+    def sky_line_alone(self) -> Horizon:
+        """The horizon as it is, without the altitude under which nothing is taken."""
+        return Horizon(tuple((p.azimuth_deg, p.altitude_deg) for p in self.horizon), -90.0)

@@ -90,4 +90,4 @@ class Centre(Activity):
             xi_aim, eta_aim = project(*aim, self.ra_deg, self.dec_deg)
             ra_deg, dec_deg = deproject(xi_aim - xi, eta_aim - eta, self.ra_deg, self.dec_deg)
             aim = float(ra_deg), float(dec_deg)
-        return aim, await slew_to(kit, *aim)
+        return aim, await slew_to(kit, *aim, keeps_side=True)

@@ -6,7 +6,6 @@ from typing import Any
 
 from vigil.devices.errors import DeviceError
 from vigil.devices.supervised import Supervised
-from vigil.documents.rig import PART_OF_DEVICE
 from vigil.engine.activity import Activity, ActivityFailed, Kit
 
 NEEDED = frozenset(
@@ -18,9 +17,16 @@ NEEDED = frozenset(
 @dataclass(frozen=True)
 class Connect(Activity):
     KIND = "connect"
-    DEVICES = frozenset({*PART_OF_DEVICE, "cooler"})
+    DEVICES = frozenset()
     words = "connecting the rig"
     expected_s = 5.0
+
+    names: tuple[str, ...]
+    """Those that are missing: the others go on with what they do."""
+
+    @property
+    def claims(self) -> frozenset[str]:
+        return frozenset({*self.names, *(("cooler",) if "camera" in self.names else ())})
 
     async def run(self, kit: Kit) -> dict[str, Any]:
         problems: list[str] = []
@@ -41,7 +47,7 @@ class Connect(Activity):
 
         async with asyncio.TaskGroup() as group:
             for device in kit.devices.all():
-                if not device.connected:
+                if not device.connected and device.name in self.names:
                     group.create_task(one(device))
         if problems:
             raise ActivityFailed("; ".join(problems))

@@ -26,8 +26,8 @@ class Dither(Activity):
     aim_ra_deg: float
     aim_dec_deg: float
     offset_arcsec: tuple[float, float]
-    off_px: float
-    off_arcsec: float
+    off: tuple[float, float] | None
+    """(pixels, arc-seconds) by the last solved frame; None where none was solved."""
 
     @property
     def words(self) -> str:
@@ -38,24 +38,26 @@ class Dither(Activity):
         east, north = (scale * px for px in dither_offset_px(self.number, self.most_px))
         was_east, was_north = self.offset_arcsec
         aim = beside(self.aim_ra_deg, self.aim_dec_deg, east - was_east, north - was_north)
-        side = await slew_to(kit, *aim)
+        side = await slew_to(kit, *aim, keeps_side=True)
         moved_px = ((east - was_east) ** 2 + (north - was_north) ** 2) ** 0.5 / scale
-        return {
+        told: dict[str, Any] = {
             "dither": {
                 "block": self.block,
                 "number": self.number,
                 "east_arcsec": round(east, 2),
                 "north_arcsec": round(north, 2),
             },
-            "pointing": {
-                "block": self.block,
-                "off_px": self.off_px,
-                "off_arcsec": self.off_arcsec,
-                "aim_ra_deg": aim[0],
-                "aim_dec_deg": aim[1],
-                "side": side,
-            },
             "side": side,
             "summary": f"dithered by {moved_px:.1f} px, to {east / scale:+.1f} px east, "
             f"{north / scale:+.1f} px north",
         }
+        if self.off is not None:
+            told["pointing"] = {
+                "block": self.block,
+                "off_px": self.off[0],
+                "off_arcsec": self.off[1],
+                "aim_ra_deg": aim[0],
+                "aim_dec_deg": aim[1],
+                "side": side,
+            }
+        return told

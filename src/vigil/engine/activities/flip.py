@@ -8,14 +8,16 @@ from vigil.devices.protocols import PierSide
 from vigil.engine.activities.moves import slew_to
 from vigil.engine.activities.solving import ready_to_solve, solved_frame, solved_values
 from vigil.engine.activity import Activity, ActivityFailed, Kit
-from vigil.planning.flip import SIDEREAL_RATE, hour_angle_min, rule_for
+from vigil.planning.flip import SIDEREAL_RATE, hour_angle_min, rule_of
 from vigil.planning.overheads import FLIP_S
+from vigil.planning.sides import WEST, beyond_min, window_on
 from vigil.sky.angles import separation_deg, wrap_180
 from vigil.solving.wcs import Wcs
 
 # the camera turns with the tube: by half a turn, give or take what a badly aligned axis adds
 _TURNED_WITHIN_DEG = 20.0
-_STEP_S = 30.0
+_STEP_S = 10.0
+_STANDS_MIN = 0.4
 # a slew that begins on the meridian itself might end on either side
 _PAST_S = 5.0
 
@@ -27,6 +29,7 @@ class Flip(Activity):
     where unknown."""
 
     KIND = "flip"
+    PATIENT = True
     DEVICES = frozenset({"camera", "filter wheel", "focuser", "mount"})
     DISTURBS = ("pointing", "angle")
 
@@ -38,6 +41,8 @@ class Flip(Activity):
     refocus: bool
     settles_for: tuple[str, float, float] | None = None
     """Block and aim, where no centring follows: what its own frame shows is taken as it is."""
+    side: str = WEST
+    """Of the pier, that the tube is to leave."""
 
     @property
     def words(self) -> str:
@@ -53,12 +58,12 @@ class Flip(Activity):
 
     async def run(self, kit: Kit) -> dict[str, Any]:
         await self._wait(kit)
-        at_min = hour_angle_min(self.ra_deg, self.dec_deg, kit.rig, kit.clock.utcnow())
+        at_min = self._here_min(kit)
         side = await slew_to(kit, self.ra_deg, self.dec_deg)
         state = kit.devices.mount.state if kit.devices.mount else None
         reports = state is not None and state.pier_side is not PierSide.UNKNOWN
-        if side == PierSide.WEST.value:
-            raise ActivityFailed("the mount says that the tube is still west of the pier")
+        if side == self.side:
+            raise ActivityFailed(f"the mount says that the tube is still {side} of the pier")
         told = {"hour_angle_min": round(at_min, 2), "side": side}
         said = f"tube {side} of the pier" if reports else "the mount doesn't say its side"
         solved = await self._turned(kit, said, side)
@@ -70,15 +75,24 @@ class Flip(Activity):
 
     async def _wait(self, kit: Kit) -> None:
         """Until the window opens, told as it goes."""
-        rule = rule_for(kit.rig)
-        earliest = rule.earliest_min if rule is not None else 0.0
+        window, mount = window_on(kit.rig, self.side), kit.devices.mount
+        rule = rule_of(window) if window is not None else None
+        earliest = max(rule.earliest_min, 0.0) if rule is not None else 0.0
         kit.progress.begin("flip", self.words, 0, 1, "")
         while True:
-            here = hour_angle_min(self.ra_deg, self.dec_deg, kit.rig, kit.clock.utcnow())
-            left_s = 60 * (max(earliest, 0.0) - here) / SIDEREAL_RATE + _PAST_S
+            here = self._here_min(kit)
+            left_s = 60 * (earliest - here) / SIDEREAL_RATE + _PAST_S
             if left_s <= _PAST_S and here > 0:
                 return
+            tracks = mount is not None and mount.state is not None and mount.state.tracking
+            if rule is not None and mount is not None and tracks and here >= rule.limit_min - _STANDS_MIN:
+                # its limit comes before its window: it stands until the sky has moved on
+                await mount.do("stop tracking", 10.0, lambda m: m.track(False))
             await kit.clock.sleep(min(left_s, _STEP_S))
+
+    def _here_min(self, kit: Kit) -> float:
+        """Minutes after the meridian that the tube has to leave its side at."""
+        return beyond_min(self.side, hour_angle_min(self.ra_deg, self.dec_deg, kit.rig, kit.clock.utcnow()))
 
     async def _turned(self, kit: Kit, said: str, side: str) -> dict[str, Any]:
         """Whether a solved frame shows half a turn. Raises ActivityFailed when it shows none, or when nothing

@@ -26,6 +26,14 @@ class Focus(Activity):
     filter: str
     start: int
     block: str = ""
+    back_to: int | None = None
+    """Where a refused run leaves the focuser; None: where it found it."""
+    wider: int = 1
+    """Positions are so many times as far apart as the rig has them."""
+
+    @property
+    def told(self) -> dict[str, Any]:
+        return {"from": self.back_to}
 
     @property
     def words(self) -> str:
@@ -39,12 +47,12 @@ class Focus(Activity):
         focuser, limits = kit.devices.focuser, kit.rig.focuser
         if focuser is None or limits is None or focuser.state is None:
             raise ActivityFailed("the focuser's position is unknown")
-        before = focuser.state.position
+        before = focuser.state.position if self.back_to is None else self.back_to
         if self.filter:
             await filter_to(kit, self.filter)
         start = max(limits.lowest, min(limits.highest, self.start))
         plan = SearchPlan(
-            start, limits.search_step, limits.lowest, limits.highest, limits.approach == "upward"
+            start, self.wider * limits.search_step, limits.lowest, limits.highest, limits.approach == "upward"
         )
         tried: list[int] = []
         samples: list[Sample] = []

@@ -4,7 +4,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from vigil.devices.protocols import Exposure
-from vigil.engine.activities.moves import filter_to, focuser_to, is_mosaic, take
+from vigil.engine.activities.moves import filter_to, focuser_to, is_mosaic, slew_to, take
 from vigil.engine.activity import Activity, ActivityFailed, Kit
 
 LONGEST_S = 60.0
@@ -21,6 +21,16 @@ class Look(Activity):
     filter: str
     focus_position: int | None
     exposure: Exposure
+    place: tuple[float, float] | None = None
+    """Where to slew first, for a mount that stands: a limit may have stopped it."""
+
+    @property
+    def claims(self) -> frozenset[str]:
+        return self.DEVICES | ({"mount"} if self.place is not None else set())
+
+    @property
+    def disturbs(self) -> tuple[str, ...]:
+        return ("pointing",) if self.place is not None else ()
 
     @property
     def words(self) -> str:
@@ -34,6 +44,7 @@ class Look(Activity):
         camera = kit.rig.camera
         if camera is None:
             raise ActivityFailed("the rig has no camera")
+        side = await slew_to(kit, *self.place) if self.place is not None else ""
         if self.filter:
             await filter_to(kit, self.filter)
         if self.focus_position is not None:
@@ -43,5 +54,6 @@ class Look(Activity):
         figures = await kit.measurer.measure(frame.image, camera.full_scale_adu, is_mosaic(kit, frame))
         return {
             "looked": {"line": self.line, "exposure_s": exposure_s, "stars": figures.stars},
+            "side": side,
             "summary": f"{figures.stars} stars in {exposure_s:g} s",
         }

@@ -6,11 +6,10 @@ from typing import Any, Literal
 
 from vigil.devices.errors import DeviceFault
 from vigil.devices.protocols import Camera, CameraState, Exposure, PierSide, RawFrame
-from vigil.devices.sun import SUN_CLEARANCE_DEG, sun_in_path
 from vigil.devices.supervised import CALL_TRIES, Supervised
 from vigil.documents.rig import Rig
 from vigil.engine.activity import ActivityFailed, Kit
-from vigil.planning.flip import hour_angle_min
+from vigil.planning.sides import may_change_side, side_after_slew
 from vigil.sky.angles import separation_deg
 
 _SLEW_MARGIN_S = 60.0
@@ -20,18 +19,21 @@ _WHEEL_TIMEOUT_S = 60.0
 _DOWNLOAD_MARGIN_S = 60.0
 
 
-async def slew_to(kit: Kit, ra_deg: float, dec_deg: float) -> str:
-    """Send the mount to an ICRS direction, never by way of the sun. Returns the side of the pier that the
-    tube is on then: by its word, else by where it must be with the counterweight down."""
+class WouldFlip(ActivityFailed):
+    """A small move would take the tube to the other side of the pier: that is the flip's to do."""
+
+
+async def slew_to(kit: Kit, ra_deg: float, dec_deg: float, keeps_side: bool = False) -> str:
+    """Send the mount to an ICRS direction. Returns the side of the pier that the tube is on then: by its
+    word, else by where it must be with the counterweight down. Raises WouldFlip where it `keeps_side`, and
+    that can't be sure."""
     mount = kit.devices.mount
     if mount is None or mount.state is None or kit.rig.mount is None:
         raise ActivityFailed("the mount's position is unknown")
     here = mount.state.ra_deg, mount.state.dec_deg
-    near = sun_in_path(here, (ra_deg, dec_deg), kit.clock.utcnow(), kit.rig.site.place())
-    if near is not None:
-        raise ActivityFailed(
-            f"the slew would pass {near:.0f}° from the sun, {SUN_CLEARANCE_DEG:.0f}° is the least allowed"
-        )
+    side = mount.state.pier_side.value
+    if keeps_side and may_change_side(kit.rig, side, ra_deg, dec_deg, kit.clock.utcnow()):
+        raise WouldFlip(f"the mount, {side} of the pier, would change sides")
     # a change of sides turns the axes by half a turn, however near the place is
     away = max(
         float(separation_deg(*here, ra_deg, dec_deg)), 180.0 if kit.rig.mount.kind == "german" else 0.0
@@ -45,8 +47,7 @@ async def slew_to(kit: Kit, ra_deg: float, dec_deg: float) -> str:
     told = mount.state.pier_side if mount.state else PierSide.UNKNOWN
     if told is not PierSide.UNKNOWN or kit.rig.mount.kind != "german":
         return told.value
-    west = hour_angle_min(ra_deg, dec_deg, kit.rig, kit.clock.utcnow()) < 0
-    return (PierSide.WEST if west else PierSide.EAST).value
+    return side_after_slew(kit.rig, ra_deg, dec_deg, kit.clock.utcnow())
 
 
 async def take_back(

@@ -8,12 +8,13 @@ from typing import Any
 from vigil.devices.errors import DeviceError
 from vigil.documents.rig import Rig
 from vigil.engine.activity import Activity, ActivityFailed, Kit
+from vigil.engine.arbiter import Urgency
 from vigil.engine.shutting import PARK_LIMIT_S, SHUTTER_LIMIT_S, close_cover, close_roof, park
 
 
 def unsheltered(rig: Rig, states: Mapping[str, Any]) -> list[str]:
-    """What of cover, mount and roof is open or awake, in words. `states` are those of the connected devices
-    by name: of one that isn't connected nothing is known, and nothing can be done."""
+    """What of cover, mount and roof is open or awake, in words. `states` are those of the devices by name, of
+    those that were lost the last: of one that was never there nothing is known."""
     found = []
     for name, part in (("cover", rig.cover), ("roof", rig.roof)):
         state = states.get(name)
@@ -31,6 +32,7 @@ class Shelter(Activity):
     from nothing."""
 
     KIND = "shelter"
+    URGENCY = Urgency.SHELTER
     DEVICES = frozenset({"mount", "roof", "cover"})
     DISTURBS = ("pointing",)
     words = "shutting and parking"

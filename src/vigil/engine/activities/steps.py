@@ -8,7 +8,7 @@ from vigil.devices.protocols import Exposure
 from vigil.documents.steps import Ask, Otherwise, RunProgram, TestExposure, WaitUntil
 from vigil.engine.activities.moves import filter_to, is_mosaic, take
 from vigil.engine.activity import Activity, ActivityFailed, Kit
-from vigil.engine.policy import GiveUp, Policy
+from vigil.engine.policy import AfterTries, Policy
 from vigil.planning.waits import moment_of
 from vigil.runtime.programs import ProgramFailed
 
@@ -18,9 +18,9 @@ _ASKED_S = 30.0
 
 def _policy(otherwise: Otherwise) -> Policy | None:
     then = {
-        "leave the target out": GiveUp.SKIP_BLOCK,
-        "hold": GiveUp.HOLD,
-        "end the night": GiveUp.CLOSE,
+        "leave the target out": AfterTries.LEAVE_OUT,
+        "hold": AfterTries.HOLD,
+        "end the night": AfterTries.CLOSE,
     }.get(otherwise)
     return None if then is None else Policy(1, (), then)
 
@@ -31,6 +31,7 @@ class AskPerson(Activity):
 
     KIND = "ask"
     DEVICES = frozenset()
+    PATIENT = True
     expected_s = _ASKED_S
 
     step: Ask
@@ -64,6 +65,7 @@ class WaitForMoment(Activity):
 
     KIND = "wait"
     DEVICES = frozenset()
+    PATIENT = True
     expected_s = 0.0
 
     step: WaitUntil

@@ -7,7 +7,7 @@ from typing import Any, Literal
 from vigil.engine.activities.moves import take_back
 from vigil.engine.activities.solving import near_enough, ready_to_solve, solved_frame, solved_values
 from vigil.engine.activity import Activity, ActivityFailed, Kit
-from vigil.engine.policy import GiveUp, Policy
+from vigil.engine.policy import AfterTries, Policy
 from vigil.sky.turns import seen_from_behind, turn_to_deg
 from vigil.solving.wcs import Wcs
 
@@ -122,6 +122,7 @@ class TurnByHand(_Turn):
     person says that it is good as it is, or nobody answers."""
 
     KIND = "turn by hand"
+    PATIENT = True
     DEVICES = frozenset({"camera", "filter wheel", "focuser", "mount"})
     DISTURBS = ("pointing", "focus", "angle")
     expected_s = _BY_HAND_S
@@ -135,7 +136,7 @@ class TurnByHand(_Turn):
 
     @property
     def policy(self) -> Policy | None:
-        then = {"leave the target out": GiveUp.SKIP_BLOCK, "hold": GiveUp.HOLD}.get(self.unanswered)
+        then = {"leave the target out": AfterTries.LEAVE_OUT, "hold": AfterTries.HOLD}.get(self.unanswered)
         return None if then is None else Policy(1, (), then)
 
     async def run(self, kit: Kit) -> dict[str, Any]:

@@ -3,8 +3,9 @@
 from datetime import datetime
 
 from vigil.engine.activities.turn import TurnByHand, TurnCamera
-from vigil.engine.activity import Activity
 from vigil.engine.check import Check, Condition, Gauge, Standing
+from vigil.engine.remedy import Remedy
+from vigil.engine.starlight import under_stars
 from vigil.engine.view import View
 from vigil.sky.turns import turn_to_deg
 
@@ -12,7 +13,6 @@ from vigil.sky.turns import turn_to_deg
 class AtAngle(Condition):
     name = "camera angle"
     place = 130
-    needs_stars = True
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
         block, angle = view.candidate.block, view.night.angle
@@ -31,12 +31,12 @@ class AtAngle(Condition):
         met = abs(off) <= view.orders.angle_within_deg
         return Check(Standing.MET if met else Standing.NOT_MET, words, (gauge,))
 
-    def activity(self, view: View) -> Activity:
+    def remedy(self, view: View) -> Remedy:
         block, rotator = view.candidate.block, view.rig.rotator
         focus = view.focus_position_for(view.rig.wheel.solve_through if view.rig.wheel else "")
         wanted, orders = block.target.position_angle_deg or 0.0, view.orders
         place = block.id, block.target.name, block.target.ra_deg, block.target.dec_deg
         where = *place, wanted, focus, orders.angle_within_deg
         if rotator is not None and rotator.by == "motor":
-            return TurnCamera(*where)
-        return TurnByHand(*where, orders.turn_wait_min, orders.turn_unanswered)
+            return under_stars(view, TurnCamera(*where))
+        return under_stars(view, TurnByHand(*where, orders.turn_wait_min, orders.turn_unanswered))

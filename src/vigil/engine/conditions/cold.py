@@ -5,6 +5,7 @@ from datetime import datetime
 from vigil.documents.rig.camera import CoolerPart
 from vigil.engine.activities.cool import Cool
 from vigil.engine.check import Check, Condition, Gauge, Standing
+from vigil.engine.remedy import Do, Remedy
 from vigil.engine.view import View
 
 
@@ -23,9 +24,9 @@ class Cold(Condition):
         cooling = view.camera.set_point_c == wanted
         return Check(Standing.MET if off <= within and cooling else Standing.NOT_MET, words, (gauge,))
 
-    def activity(self, view: View) -> Cool:
+    def remedy(self, view: View) -> Remedy:
         cooler = _cooler(view)
-        return Cool(_set_point_c(view), view.orders.camera_within_c, cooler.minutes_to_cool)
+        return Do(Cool(_set_point_c(view), view.orders.camera_within_c, cooler.minutes_to_cool))
 
 
 def _set_point_c(view: View) -> float:

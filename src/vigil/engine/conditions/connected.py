@@ -4,6 +4,7 @@ from datetime import datetime
 
 from vigil.engine.activities.connect import NEEDED, Connect
 from vigil.engine.check import Check, Condition, Standing
+from vigil.engine.remedy import Do, Remedy
 from vigil.engine.view import View
 
 
@@ -18,5 +19,5 @@ class Connected(Condition):
             return Check(Standing.NOT_MET, f"not connected: {', '.join(missing)}")
         return Check(Standing.MET, "all devices connected")
 
-    def activity(self, view: View) -> Connect:
-        return Connect()
+    def remedy(self, view: View) -> Remedy:
+        return Do(Connect(tuple(n for n in view.rig.device_names if view.states.get(n) is None)))

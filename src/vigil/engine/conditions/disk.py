@@ -3,6 +3,7 @@
 from datetime import datetime
 
 from vigil.engine.check import Check, Condition, Gauge, Standing
+from vigil.engine.remedy import Hold, Remedy
 from vigil.engine.view import View
 
 _RESERVE_BYTES = 200_000_000
@@ -12,9 +13,13 @@ class Disk(Condition):
     name = "room on disk"
     place = 40
     hard = True
-    may_return = True
+
+    def remedy(self, view: View) -> Remedy:
+        return Hold(self.check(view, view.at, view.at).words)
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
+        if view.disk_trouble:
+            return Check(Standing.NOT_MET, view.disk_trouble)
         rows, columns = view.rig.field_px(view.candidate.line.binning)
         needed = 4 * rows * columns + _RESERVE_BYTES
         gauge = Gauge(

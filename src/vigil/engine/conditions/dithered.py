@@ -4,13 +4,15 @@ from datetime import datetime
 
 from vigil.engine.activities.dither import Dither
 from vigil.engine.check import Check, Condition, Gauge, Standing
+from vigil.engine.conditions.side import side_of
+from vigil.engine.remedy import Do, Remedy
 from vigil.engine.view import View
+from vigil.planning.sides import may_change_side
 
 
 class Dithered(Condition):
     name = "dithered"
     place = 150
-    skippable = True
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
         every = view.orders.dither_every(view.candidate.block)
@@ -19,21 +21,32 @@ class Dithered(Condition):
         since = view.night.frames_since_dither
         gauge = Gauge("frames since", since, every, "")
         words = f"{since} of {every} frames since the last dither"
-        return Check(Standing.MET if since < every else Standing.NOT_MET, words, (gauge,))
+        if since < every:
+            return Check(Standing.MET, words, (gauge,))
+        if may_change_side(view.rig, side_of(view).value, *_aim(view), view.at):
+            return Check(Standing.MET, f"{words}; put off, the mount would change sides", (gauge,))
+        return Check(Standing.NOT_MET, words, (gauge,))
 
-    def activity(self, view: View) -> Dither | None:
+    def remedy(self, view: View) -> Remedy:
         block, pointing, dither = view.candidate.block, view.night.pointing, view.night.dither
-        if pointing is None:
-            return None
         here = dither is not None and dither.block == block.id
-        return Dither(
-            block.id,
-            block.target.name,
-            1 + (dither.number if dither is not None else 0),
-            view.orders.dither_px,
-            pointing.aim_ra_deg,
-            pointing.aim_dec_deg,
-            (dither.east_arcsec, dither.north_arcsec) if dither is not None and here else (0.0, 0.0),
-            pointing.off_px,
-            pointing.off_arcsec,
+        return Do(
+            Dither(
+                block.id,
+                block.target.name,
+                1 + (dither.number if dither is not None else 0),
+                view.orders.dither_px,
+                *_aim(view),
+                (dither.east_arcsec, dither.north_arcsec) if dither is not None and here else (0.0, 0.0),
+                (pointing.off_px, pointing.off_arcsec) if pointing is not None else None,
+            ),
+            skippable=True,
         )
+
+
+def _aim(view: View) -> tuple[float, float]:
+    """Where the mount was sent; where nobody centres, where it says that it is."""
+    pointing, mount, target = view.night.pointing, view.mount, view.candidate.block.target
+    if pointing is not None:
+        return pointing.aim_ra_deg, pointing.aim_dec_deg
+    return (mount.ra_deg, mount.dec_deg) if mount is not None else (target.ra_deg, target.dec_deg)

@@ -10,14 +10,17 @@ from scipy.stats import theilslopes
 from vigil.documents.night import FocusRecord
 from vigil.engine.activities.focus import Focus
 from vigil.engine.check import Check, Condition, Gauge, Standing
+from vigil.engine.remedy import Remedy
+from vigil.engine.starlight import under_stars
 from vigil.engine.view import View
+
+_REFUSED_BEFORE_WIDER, _WIDEST = 2, 4
+"""Refused so often in a row, a run begins at the last good position; from then on each searches wider."""
 
 
 class FocusFresh(Condition):
     name = "focus fresh"
     place = 120
-    needs_stars = True
-    skippable = True
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
         focus = view.night.focus
@@ -41,14 +44,28 @@ class FocusFresh(Condition):
                 return Check(Standing.NOT_MET, words, gauges)
         return Check(Standing.MET, f"focused at {focus.position}, {focus.hfr_px:.2f} px", gauges)
 
-    def activity(self, view: View) -> Focus:
-        wheel, focuser = view.rig.wheel, view.rig.focuser
+    def remedy(self, view: View) -> Remedy:
+        wheel, focuser, night = view.rig.wheel, view.rig.focuser, view.night
         through = wheel.focus_through if wheel else ""
         if view.orders.focus_at_filter_change and view.candidate.line.filter:
             through = view.candidate.line.filter
         here = view.focuser.position if view.focuser else focuser.start if focuser else 0
         start = view.focus_position_for(through)
-        return Focus(through, here if start is None else start, view.candidate.block.id)
+        if start is None and night.focus_astray is not None:
+            # a run that was cut off has left the focuser anywhere
+            start = night.focus_astray
+        if night.focus_refused >= _REFUSED_BEFORE_WIDER and focuser is not None:
+            start = view.last_good_position_for(through)
+            start = focuser.start if start is None else start
+        wider = 1 + max(0, night.focus_refused - _REFUSED_BEFORE_WIDER)
+        run = Focus(
+            through,
+            here if start is None else start,
+            view.candidate.block.id,
+            here if night.focus_astray is None else night.focus_astray,
+            min(wider, _WIDEST),
+        )
+        return under_stars(view, run, skippable=True)
 
 
 def _gauges(view: View, focus: FocusRecord, start: datetime) -> tuple[Gauge, ...]:

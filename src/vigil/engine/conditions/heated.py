@@ -5,6 +5,7 @@ from datetime import datetime
 from vigil.devices.protocols import HeatersState
 from vigil.engine.activities.heat import Heat
 from vigil.engine.check import Check, Condition, Standing
+from vigil.engine.remedy import Do, Remedy
 from vigil.engine.view import View
 
 
@@ -27,6 +28,6 @@ class Heated(Condition):
         levels = ", ".join(f"{o.name} {o.level_percent:g} %" for o in part.outputs)
         return Check(Standing.MET, levels)
 
-    def activity(self, view: View) -> Heat:
+    def remedy(self, view: View) -> Remedy:
         part = view.rig.heaters
-        return Heat(tuple((o.name, o.level_percent) for o in part.outputs) if part else ())
+        return Do(Heat(tuple((o.name, o.level_percent) for o in part.outputs) if part else ()))

@@ -4,6 +4,7 @@ from datetime import datetime
 
 from vigil.engine.activities.change_filter import ChangeFilter
 from vigil.engine.check import Check, Condition, Standing
+from vigil.engine.remedy import Do, Remedy
 from vigil.engine.view import View
 
 
@@ -34,6 +35,6 @@ class InFilter(Condition):
         check = self.check(view, start, end)
         return check.words if check.standing is Standing.NOT_MET else None
 
-    def activity(self, view: View) -> ChangeFilter:
+    def remedy(self, view: View) -> Remedy:
         wanted = view.candidate.line.filter
-        return ChangeFilter(wanted, view.focus_position_for(wanted))
+        return Do(ChangeFilter(wanted, view.focus_position_for(wanted)))

@@ -6,6 +6,8 @@ from typing import ClassVar
 from vigil.devices.protocols import ShutterState
 from vigil.engine.activities.open import Open
 from vigil.engine.check import Check, Condition, Standing
+from vigil.engine.remedy import Remedy
+from vigil.engine.starlight import by_night
 from vigil.engine.view import View
 
 
@@ -23,9 +25,9 @@ class _Open(Condition):
         check = self.check(view, start, end)
         return check.words if check.standing is Standing.NOT_MET else None
 
-    def activity(self, view: View) -> Open:
+    def remedy(self, view: View) -> Remedy:
         part = view.rig.roof if self.device == "roof" else view.rig.cover
-        return Open(self.device, part.moves_in_s if part else 30.0)
+        return by_night(view, Open(self.device, part.moves_in_s if part else 30.0))
 
 
 class RoofOpen(_Open):

@@ -4,6 +4,7 @@ from datetime import datetime
 
 from vigil.engine.activities.slew import Slew
 from vigil.engine.check import Check, Condition, Gauge, Standing
+from vigil.engine.remedy import Do, Remedy
 from vigil.engine.view import View
 from vigil.sky.angles import separation_deg
 
@@ -23,6 +24,6 @@ class Pointed(Condition):
         words = f"the mount says {away:.2f}° from {target.name}"
         return Check(Standing.MET if away <= NEAR_DEG else Standing.NOT_MET, words, (gauge,))
 
-    def activity(self, view: View) -> Slew:
+    def remedy(self, view: View) -> Remedy:
         target = view.candidate.block.target
-        return Slew(target.ra_deg, target.dec_deg, target.name)
+        return Do(Slew(target.ra_deg, target.dec_deg, target.name))

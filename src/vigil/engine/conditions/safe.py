@@ -8,6 +8,7 @@ from vigil.devices.protocols import SafetyState, WeatherState
 from vigil.documents.night import RunState
 from vigil.documents.rig import Rig
 from vigil.engine.check import Check, Condition, Gauge, Standing
+from vigil.engine.remedy import Hold, Remedy
 from vigil.engine.view import View
 
 SENSORS = ("weather station", "safety sensor")
@@ -17,7 +18,9 @@ class Safe(Condition):
     name = "safe"
     place = 20
     hard = True
-    may_return = True
+
+    def remedy(self, view: View) -> Remedy:
+        return Hold(sky_check(view.rig, view.states, view.at, view.night.run is RunState.HELD).words)
 
     def ends_exposure(self, view: View, start: datetime, end: datetime) -> str | None:
         check = self.check(view, start, end)

@@ -3,6 +3,7 @@
 from datetime import datetime
 
 from vigil.engine.check import Check, Condition, Gauge, Standing
+from vigil.engine.remedy import NotBefore, NotNow, Remedy
 from vigil.engine.view import View
 from vigil.planning.spans import site_time
 
@@ -11,6 +12,12 @@ class InSpan(Condition):
     name = "in its span"
     place = 30
     hard = True
+
+    def remedy(self, view: View) -> Remedy:
+        opens, closes = view.candidate.opens, view.candidate.closes
+        if view.at < opens:
+            return NotBefore(opens, f"opens at {site_time(opens, view.rig)}")
+        return NotNow(closes, f"no further frame fits before {site_time(closes, view.rig)}")
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
         opens, closes = view.candidate.opens, view.candidate.closes

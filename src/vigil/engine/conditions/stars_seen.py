@@ -9,6 +9,7 @@ from vigil.documents.plan import ExposureLine
 from vigil.engine.activities.look import Look
 from vigil.engine.check import Check, Condition, Gauge, Standing
 from vigil.engine.lights import light_exposure
+from vigil.engine.remedy import Hold, Remedy
 from vigil.engine.view import View
 from vigil.planning.verdict import counts_as_usual
 
@@ -24,13 +25,16 @@ star counts at these magnitudes grow by about 0.3 in the logarithm a magnitude (
 class StarsSeen(Condition):
     name = "stars seen"
     place = 25
-    may_return = True
+
+    def remedy(self, view: View) -> Remedy:
+        return Hold(self.check(view, view.at, view.at).words)
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
         least, line = view.orders.stars_at_least_percent, view.candidate.line
         if least is None:
             return Check(Standing.MET, "not looked at")
-        if view.mount is not None and not view.mount.tracking:
+        held = view.night.held_by == self.name
+        if view.mount is not None and not view.mount.tracking and not held:
             return Check(Standing.MET, "the mount stands: the next frame tells")
         usual = usual_stars(view.night, line)
         seen = _seen_lately(view.night, line)
@@ -38,7 +42,6 @@ class StarsSeen(Condition):
             return Check(Standing.MET, f"nothing to compare with before {_FEWEST} frames of a line")
         stars, exposure_s = seen
         expected = usual * (exposure_s / line.exposure_s) ** _COUNTS_SLOPE
-        held = view.night.held_by == self.name
         limit = round(min(100.0, least * _RESUMES) if held else least)
         share = round(100 * stars / expected)
         gauge = Gauge("stars of the usual", share, limit, "%", at_least=True)
@@ -50,9 +53,11 @@ class StarsSeen(Condition):
         return Check(Standing.MET, words, (gauge,))
 
     def look(self, view: View) -> Look:
-        line = view.candidate.line
+        line, target = view.candidate.line, view.candidate.block.target
         exposure = light_exposure(view.rig, line)
-        return Look(line.id, line.filter, view.focus_position_for(line.filter), exposure)
+        stands = view.mount is not None and not view.mount.tracking
+        place = (target.ra_deg, target.dec_deg) if stands else None
+        return Look(line.id, line.filter, view.focus_position_for(line.filter), exposure, place)
 
 
 def usual_stars(night: NightState, line: ExposureLine) -> float | None:

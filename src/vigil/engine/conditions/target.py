@@ -1,13 +1,21 @@
 """On target, by solved pixels: reached within a few pixels, kept within a few arc-minutes."""
 
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from vigil.devices.protocols import PierSide
 from vigil.engine.activities.centre import Centre
 from vigil.engine.check import Check, Condition, Gauge, Standing
+from vigil.engine.conditions.side import flip_for, side_of
+from vigil.engine.remedy import NotBefore, Remedy
+from vigil.engine.starlight import under_stars
 from vigil.engine.view import View
+from vigil.planning.flip import SIDEREAL_RATE, hour_angle_min, rule_of
+from vigil.planning.sides import beyond_min, may_change_side, window_on
 from vigil.sky.angles import separation_deg
 
+_SHORT, _DAY, _A_MINUTE = timedelta(minutes=30), timedelta(hours=12), timedelta(minutes=1)
+_FAR_MIN = 360.0
+"""A flip that comes so soon waits by itself."""
 # the mount has been moved by something else when its word differs this much from where it was sent
 _MOVED_ARCMIN = 1.0
 
@@ -15,7 +23,6 @@ _MOVED_ARCMIN = 1.0
 class OnTarget(Condition):
     name = "on target"
     place = 140
-    needs_stars = True
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
         pointing = view.night.pointing
@@ -39,8 +46,11 @@ class OnTarget(Condition):
             words = f"the mount was moved by {moved_arcmin:.1f}′ since the last solved frame"
             return Check(Standing.UNKNOWN, words, gauges)
         words = f"{pointing.off_px:.1f} px off by the last solved frame"
-        met = keep is None or pointing.off_arcsec <= 60 * keep
-        return Check(Standing.MET if met else Standing.NOT_MET, words, gauges)
+        if keep is not None and pointing.off_arcsec + pointing.wanders_arcsec > 60 * keep:
+            if pointing.off_arcsec <= 60 * keep:
+                words += f", and wandering by {pointing.wanders_arcsec / 60:.2f}′ a frame"
+            return Check(Standing.NOT_MET, words, gauges)
+        return Check(Standing.MET, words, gauges)
 
     def ends_exposure(self, view: View, start: datetime, end: datetime) -> str | None:
         """Only when the mount went elsewhere: a slow wandering waits for the frame's end."""
@@ -50,8 +60,21 @@ class OnTarget(Condition):
         check = self.check(view, start, end)
         return check.words if check.standing is Standing.UNKNOWN else None
 
-    def activity(self, view: View) -> Centre:
+    def remedy(self, view: View) -> Remedy:
+        """Centring, if that leaves the tube on its side; else the flip, or what is open until it may be."""
         block = view.candidate.block
         focus = view.focus_position_for(view.rig.wheel.solve_through if view.rig.wheel else "")
         aim = view.night.aim_deg(block.id, block.target.ra_deg, block.target.dec_deg)
-        return Centre(block.id, block.target.name, *aim, focus, view.orders.target_reach_px)
+        centre = Centre(block.id, block.target.name, *aim, focus, view.orders.target_reach_px)
+        side = side_of(view).value
+        if not may_change_side(view.rig, side, *aim, view.at):
+            return under_stars(view, centre)
+        window = window_on(view.rig, side)
+        here = beyond_min(side, hour_angle_min(*aim, view.rig, view.at))
+        if here < -_FAR_MIN:  # it has just come over: a little later it stays
+            return NotBefore(view.at + _A_MINUTE, "so near the meridian it might go back")
+        opens = max(rule_of(window).earliest_min if window is not None else 0.0, 0.0)
+        wait = timedelta(minutes=(opens - here) / SIDEREAL_RATE)
+        if -_DAY < wait < _SHORT:
+            return under_stars(view, flip_for(view))
+        return NotBefore(view.at + wait, "centring would change sides before the flip may be")

@@ -5,6 +5,8 @@ from datetime import datetime
 from vigil.engine.activities.wake_mount import WakeMount
 from vigil.engine.check import Check, Condition, Standing
 from vigil.engine.conditions.pointed import NEAR_DEG
+from vigil.engine.remedy import Remedy
+from vigil.engine.starlight import by_night
 from vigil.engine.view import View
 from vigil.sky.angles import separation_deg
 
@@ -30,5 +32,5 @@ class Tracking(Condition):
         check = self.check(view, start, end)
         return check.words if check.standing is Standing.NOT_MET else None
 
-    def activity(self, view: View) -> WakeMount:
-        return WakeMount()
+    def remedy(self, view: View) -> Remedy:
+        return by_night(view, WakeMount())

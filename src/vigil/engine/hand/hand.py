@@ -12,7 +12,7 @@ from vigil.devices.errors import DeviceError
 from vigil.documents.hand import ALL, UnknownAction, find_action
 from vigil.documents.messages import Deed, Stage
 from vigil.engine.activity import ActivityFailed, Kit
-from vigil.engine.arbiter import Arbiter
+from vigil.engine.arbiter import Arbiter, Lease, Urgency
 from vigil.engine.hand import deeds
 from vigil.engine.hand.frames import take_frame
 from vigil.engine.hand.limits import OutOfLimits, check_limits
@@ -151,12 +151,14 @@ class Hand:
         self, deed_id: str, device: str, action: str, words: str, claims: frozenset[str], work: Any
     ) -> None:
         stage, reason, values = Stage.DONE, "", {}
+        lease: Lease | None = None
         try:
-            async with self._arbiter.claim(claims, words):
+            async with self._arbiter.claim(claims, words, Urgency.HAND) as lease:
                 self._say(deed_id, device, action, words, Stage.BEGUN)
                 reason, values = await work
         except asyncio.CancelledError:
-            stage, reason = Stage.STOPPED, "stopped"
+            way = lease.gave_way if lease is not None else ""
+            stage, reason = Stage.STOPPED, f"gave way: {way}" if way else "stopped"
         except (DeviceError, ActivityFailed, MeasuringFailed, OutOfLimits, OSError) as problem:
             stage, reason = Stage.FAILED, str(problem)
         except Exception as problem:
