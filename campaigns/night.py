@@ -1,13 +1,14 @@
 """One night in this process, on virtual time, with the simulator's truth beside it."""
 
 import asyncio
-from collections.abc import Callable
+from collections.abc import Callable, Coroutine
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
 from vigil.cli.assemble import equip
 from vigil.devices.protocols import Devices
+from vigil.devices.supervised import POLL_S
 from vigil.documents.events import Event, Kind
 from vigil.documents.messages import Answer, Ask, Command
 from vigil.documents.plan import NightPlan
@@ -58,11 +59,14 @@ def play(
     rescue: Path | None = None,
     scenario: Scenario | None = None,
     quick: bool = False,
+    beside: Callable[["Played"], Coroutine[Any, Any, None]] | None = None,
+    look_every_s: float = POLL_S,
 ) -> Played:
     """Run a whole night and return it. `on_event` is called (and awaited, if need be) with each event as
     a client sees it; `alter` may wrap the devices; `quick` measures as rehearsals do, without pixels or
-    files."""
-    return run_virtual(_play(rig, plan, out, seed, on_event, alter, rescue, scenario, quick))
+    files; `beside` goes on beside the night, whose guards look every so often."""
+    work = _play(rig, plan, out, seed, on_event, alter, rescue, scenario, quick, beside, look_every_s)
+    return run_virtual(work)
 
 
 async def _play(
@@ -75,6 +79,8 @@ async def _play(
     rescue: Path | None,
     scenario: Scenario | None,
     quick: bool,
+    beside: Callable[[Played], Coroutine[Any, Any, None]] | None = None,
+    look_every_s: float = POLL_S,
 ) -> Played:
     assert rig.simulated is not None
     clock, workshop, ledger = ScenarioClock(rig.simulated.starts_at), Workshop(0), Ledger()
@@ -82,6 +88,7 @@ async def _play(
         observatory = SimObservatory(rig, seed, clock, workshop, scenario=scenario, quick=quick)
         devices = alter(observatory.devices) if alter is not None else None
         equipment = equip(rig, observatory, clock, workshop, out, rescue or out / "rescued", devices)
+        equipment = replace(equipment, look_every_s=look_every_s)
         if quick:
             equipment = replace(equipment, measurer=QuickMeasurer(), write=no_file)
         keeper = Keeper(equipment, ledger, pace=simulated_loop(), scenery=SimScenery(observatory))
@@ -91,7 +98,11 @@ async def _play(
         if not answer.taken:
             keeping.cancel()
             raise ValueError(answer.reason)
+        aside = asyncio.ensure_future(beside(played)) if beside is not None else None
         await _follow(played, on_event)
+        if aside is not None:
+            aside.cancel()
+            await asyncio.wait({aside})
         keeper.end("the test is over")
         await asyncio.wait({keeping})
         played.frames = await ledger.frames(played.events[0].night)

@@ -11,6 +11,8 @@ from typing import Any
 import pytest
 
 from vigil.documents.events import Event, Kind
+from vigil.documents.night import fold_all
+from vigil.ledger.counts import frames_taken
 from vigil.ledger.ledger import Ledger
 from vigil.ledger.store import LedgerError, LedgerStore
 
@@ -131,3 +133,56 @@ def test_many_who_open_a_new_ledger_at_once_all_can(tmp_path: Path) -> None:
     with ThreadPoolExecutor(4) as pool:
         for number in range(25):
             assert list(pool.map(opened, [tmp_path / f"{number}.sqlite"] * 4)) == [None] * 4
+
+
+def test_what_counts_is_what_the_night_counts(tmp_path: Path) -> None:
+    """Cut short, off its target, rejected, kept after all: the database and the fold say the same."""
+    path = tmp_path / "ledger.sqlite"
+    store = LedgerStore(path)
+    told = [event(Kind.NIGHT_STARTED, **RIG)]
+    for n, (saved, measured, verdict) in enumerate(
+        [
+            ({}, {}, None),
+            ({"doubtful": "30 of 180 s"}, {}, None),
+            ({}, {"doubtful": "12′ off its target"}, None),
+            ({}, {}, "rejected"),
+            ({"doubtful": "30 of 180 s"}, {}, "kept"),
+            ({}, {}, "kept"),
+        ]
+    ):
+        name = f"n1-{n:04d}"
+        told.append(event(Kind.FRAME_SAVED, **{**FRAME, "frame_id": name, **saved}))
+        where = {"block": "b", "line": "x", "filter": "Ha"}
+        told.append(event(Kind.FRAME_MEASURED, frame_id=name, **FIGURES, **where, **measured))
+        if verdict:
+            told.append(event(Kind.FRAME_JUDGED, frame_id=name, verdict=verdict))
+    for one in told:
+        store.add(one)
+    assert fold_all(told).good == 3
+    assert frames_taken(path) == {("IC 405", "Ha"): 3}
+
+
+def test_a_ledger_of_an_earlier_schema_is_derived_anew_from_its_events(tmp_path: Path) -> None:
+    path = tmp_path / "ledger.sqlite"
+    store = LedgerStore(path)
+    told = [
+        event(Kind.NIGHT_STARTED, **RIG),
+        event(Kind.FRAME_SAVED, **FRAME),
+        event(Kind.FRAME_SAVED, **{**FRAME, "frame_id": "n1-0002", "doubtful": "30 of 180 s"}),
+        event(Kind.FRAME_JUDGED, frame_id="n1-0001", verdict="rejected"),
+    ]
+    sent = [store.add(one) for one in told]
+    store.close()
+    database = sqlite3.connect(path)
+    database.executescript(
+        "ALTER TABLE frames DROP COLUMN doubtful; ALTER TABLE frames DROP COLUMN verdict; "
+        "DELETE FROM frames; PRAGMA user_version = 1;"
+    )
+    database.close()
+    again = LedgerStore(path)
+    assert again.events("n1") == sent and again.unfinished("heron") == "n1"
+    assert [(f["doubtful"], f["verdict"]) for f in again.frames("n1")] == [
+        (None, "rejected"),
+        ("30 of 180 s", None),
+    ]
+    assert frames_taken(path) == {}

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from campaigns.demo import demo_plan, demo_rig
 from vigil.documents.plan import Block, ExposureLine, NightPlan, Span, SunMoment, Target
 from vigil.engine.arbiter import Arbiter
-from vigil.engine.policy import LONGEST_PUT_OFF_S, POLICIES, AfterTries, Policy
+from vigil.engine.policy import POLICIES, AfterTries, Policy
 from vigil.planning.choice import Candidate, Finished, Wait, choose
 from vigil.planning.spans import Interval, block_intervals, local_noon_before
 from vigil.runtime.simulated import run_virtual
@@ -199,7 +199,7 @@ def test_only_known_devices_can_be_claimed() -> None:
 def test_policies_pause_longer_and_end() -> None:
     policy = Policy(4, (5.0, 30.0), AfterTries.PUT_OFF)
     assert [policy.pause_s(n) for n in (1, 2, 3)] == [5, 30, 30]
-    assert [policy.put_off_s(n) for n in (0, 1, 2, 3, 400)] == [300, 600, 1200, 1200, LONGEST_PUT_OFF_S]
+    assert [policy.put_off_s(n) for n in (0, 1, 2, 3, 400)] == [300, 600, 900, 900, policy.longest_s]
     # a fault costs what it lasts: nothing but a person's own wish gives a block up, holds or ends the night
     final = {kind for kind, p in POLICIES.items() if p.then not in (AfterTries.WAIVE, AfterTries.PUT_OFF)}
     assert final == {"ask", "program"}

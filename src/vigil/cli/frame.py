@@ -2,6 +2,7 @@
 
 import argparse
 import json
+from datetime import datetime
 from typing import Any
 
 from vigil.cli import OK, BadInput
@@ -76,7 +77,7 @@ def run(args: argparse.Namespace) -> int:
     return OK
 
 
-def target_wanted(text: str, at: Any) -> tuple[str, float, float, DeepSkyObject | None]:
+def target_wanted(text: str, at: datetime) -> tuple[str, float, float, DeepSkyObject | None]:
     """Name, ICRS degrees and the catalogue's entry of a target's name or a position. Raises BadInput."""
     if looks_like_position(text):
         try:

@@ -11,7 +11,6 @@ from vigil.documents.plan import Block, NightPlan, Target, contradictions
 from vigil.documents.rig import Rig
 from vigil.planning.forecast import forecast
 from vigil.planning.shelfcsv import parse_lines
-from vigil.sky.instants import from_datetimes
 
 
 def plan_of_one_line(args: argparse.Namespace, rig: Rig) -> NightPlan:
@@ -19,7 +18,7 @@ def plan_of_one_line(args: argparse.Namespace, rig: Rig) -> NightPlan:
     if not args.lines:
         raise BadInput('--target needs --lines as well: --lines "Ha 300 s x 12; OIII 300 s x 12"')
     at = rig.simulated.starts_at if rig.simulated else datetime.now(UTC)
-    name, ra, dec, _ = target_wanted(args.target, from_datetimes(at))
+    name, ra, dec, _ = target_wanted(args.target, at)
     try:
         lines = parse_lines(args.lines)
     except ValueError as problem:

@@ -16,7 +16,6 @@ from vigil.documents.rig import Rig
 from vigil.documents.store import save
 from vigil.planning.patterns import of_block, of_plan, put_into
 from vigil.runtime.folders import patterns_folder
-from vigil.sky.instants import from_datetimes
 
 
 def run(args: argparse.Namespace) -> int:
@@ -66,7 +65,7 @@ def _apply(args: argparse.Namespace, patterns: Patterns) -> int:
     plan = load_document(NightPlan, path) if path.exists() else NightPlan(name=pattern.name, blocks=[])
     target = None
     if args.target:
-        name, ra, dec, _ = target_wanted(args.target, from_datetimes(datetime.now(UTC)))
+        name, ra, dec, _ = target_wanted(args.target, datetime.now(UTC))
         target = Target(name=name, ra_deg=ra, dec_deg=dec)
     try:
         changed, said = put_into(plan, pattern, rig, target, args.block or "")

@@ -64,6 +64,7 @@ class Supervised(Generic[D, S]):
         self._failures = 0
         self._busy: list[str] = []
         self._read_at = -math.inf
+        self._connecting = asyncio.Lock()
         self.connected = False
         self.connecting = False
         self.state: S | None = None
@@ -115,6 +116,11 @@ class Supervised(Generic[D, S]):
 
     async def connect(self) -> None:
         """Connect, find out what it can do, and read the first state. A failure says what was tried."""
+        async with self._connecting:
+            if not self.connected:  # somebody else may have been quicker
+                await self._connect()
+
+    async def _connect(self) -> None:
         self.connecting, self.fault = True, ""
         try:
             for attempt in range(1, CONNECT_TRIES + 1):

@@ -11,6 +11,7 @@ from vigil.documents.steps import ClosingStep, RunProgram
 from vigil.engine.activities.shelter import unsheltered
 from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.arbiter import Arbiter, Lease, Urgency
+from vigil.engine.guards.readers import GUARDED
 from vigil.engine.recorder import Recorder
 from vigil.engine.shutting import PARK_LIMIT_S, SHUTTER_LIMIT_S, close_cover, close_roof, park
 from vigil.engine.steps import activity_of
@@ -23,7 +24,6 @@ _DISCONNECT_LIMIT_S = 30.0
 _LONGEST_WAIT_S = 12 * 3600.0
 _TRIES = 4
 _PAUSE_S = 5.0
-_GUARDED = frozenset({"mount", "roof", "cover", "weather station", "safety sensor"})
 
 
 @dataclass(frozen=True, slots=True)
@@ -166,7 +166,7 @@ async def _disconnect(kit: Kit) -> str:
     opened = unsheltered(kit.rig, states) if kit.plan.orders.park_at_end else []
     problems = []
     for device in kit.devices.all():
-        if device.connected and not (opened and device.name in _GUARDED):
+        if device.connected and not (opened and device.name in GUARDED):
             try:
                 await device.disconnect()
             except DeviceError as problem:

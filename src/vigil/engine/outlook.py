@@ -1,6 +1,6 @@
 """What the night sees when it looks ahead: the choice, its conditions, how long before a span to begin."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
@@ -13,6 +13,7 @@ from vigil.engine.averaging import Averaged
 from vigil.engine.check import Check, Condition
 from vigil.engine.conditions import conditions_for
 from vigil.engine.conditions.safe import SENSORS, Safe, sky_check
+from vigil.engine.guards.readers import GUARDED
 from vigil.engine.recorder import Recorder
 from vigil.engine.remedy import Do
 from vigil.engine.view import View
@@ -149,9 +150,9 @@ class Outlook:
     def lost_guarded(self) -> list[str]:
         """What the guards need and isn't connected, by name: sensors, and whatever may stand open or
         track."""
-        return self._missing((*SENSORS, "mount", "roof", "cover"))
+        return self._missing(sorted(GUARDED))
 
-    def _missing(self, names: tuple[str, ...]) -> list[str]:
+    def _missing(self, names: Iterable[str]) -> list[str]:
         states = self._states()
         return [name for name in names if name in self._rig.device_names and name not in states]
 

@@ -17,13 +17,14 @@ class AfterTries(StrEnum):
 @dataclass(frozen=True, slots=True)
 class Policy:
     """So many tries with growing pauses, then one way out. `later_s` is how long a waiver or the first
-    putting off lasts; each that follows lasts twice as long, up to LONGEST_PUT_OFF_S: a fault costs what it
+    putting off lasts; each that follows lasts twice as long, up to `longest_s`: a fault costs what it
     lasts."""
 
     tries: int
     pauses_s: tuple[float, ...]
     then: AfterTries
     later_s: float = 300.0
+    longest_s: float = 900.0
 
     def pause_s(self, failures: int) -> float:
         """The pause after so many failures in a row."""
@@ -31,15 +32,14 @@ class Policy:
 
     def put_off_s(self, before: int) -> float:
         """For how long, after the block was put off so many times in a row."""
-        return min(self.later_s * 2.0 ** min(before, 10), LONGEST_PUT_OFF_S)
+        return min(self.later_s * 2.0 ** min(before, 10), self.longest_s)
 
 
-LONGEST_PUT_OFF_S = 1200.0
 POLICIES: dict[str, Policy] = {
-    "connect": Policy(3, (5.0, 30.0), AfterTries.PUT_OFF, later_s=60.0),
+    "connect": Policy(3, (5.0, 30.0), AfterTries.PUT_OFF, later_s=60.0, longest_s=120.0),
     "cool": Policy(3, (30.0, 60.0), AfterTries.PUT_OFF),
     "wake mount": Policy(3, (5.0, 30.0), AfterTries.PUT_OFF, later_s=120.0),
-    "slew": Policy(3, (5.0, 30.0), AfterTries.PUT_OFF, later_s=120.0),
+    "slew": Policy(3, (5.0, 30.0), AfterTries.PUT_OFF, later_s=120.0, longest_s=300.0),
     "dither": Policy(2, (10.0,), AfterTries.WAIVE, later_s=600.0),
     "flip": Policy(3, (15.0, 30.0), AfterTries.PUT_OFF),
     "change filter": Policy(3, (5.0, 30.0), AfterTries.PUT_OFF),

@@ -9,7 +9,7 @@ from typing import Any
 
 from vigil.devices.errors import DeviceError
 from vigil.devices.supervised import Rigged, Supervised
-from vigil.engine.arbiter import RESOURCES, Arbiter, Urgency
+from vigil.engine.arbiter import Arbiter, Urgency
 from vigil.runtime.clock import Clock
 
 log = logging.getLogger(__name__)
@@ -18,6 +18,8 @@ SILENT_LIMIT = timedelta(minutes=10)
 """Then the guards may shut and park again: nobody may be there any more."""
 _QUICK_S = 10.0
 _STOPPED = ("mount", "roof", "cover", "focuser", "rotator")
+_HELD = frozenset({*_STOPPED, "filter wheel"})
+"""What moves; a camera may go on being cooled."""
 WORDS = "the emergency stop"
 
 
@@ -63,7 +65,7 @@ class EmergencyStop:
         return ""
 
     async def _hold(self, released: asyncio.Event, ended: Callable[[], None]) -> None:
-        async with self._arbiter.claim(RESOURCES, WORDS, Urgency.STOP):
+        async with self._arbiter.claim(_HELD, WORDS, Urgency.STOP):
             try:
                 async with asyncio.timeout(SILENT_LIMIT.total_seconds()):
                     await released.wait()

@@ -133,7 +133,12 @@ class Keeper:
             self._hand_kit, equipment.arbiter, self._night_under_way, self._send, lambda: self._guards.open()
         )
         self._guards = Guards(
-            equipment.rig, equipment.devices, equipment.clock, equipment.arbiter, self._charge
+            equipment.rig,
+            equipment.devices,
+            equipment.clock,
+            equipment.arbiter,
+            self._charge,
+            equipment.look_every_s,
         )
         self._hear_recoveries()
 

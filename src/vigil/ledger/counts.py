@@ -17,10 +17,16 @@ class TakenFrame:
     started_at: str
 
 
+_COUNTS = "(verdict = 'kept' OR (verdict IS NULL AND doubtful IS NULL))"
+"""documents.night.counts, as the database asks it: a test holds the two together."""
+
+
 def frames_taken(ledger: Path) -> dict[tuple[str, str], int]:
-    """Lights by target and filter; nothing when there is no ledger yet, or it can't be read."""
+    """Lights that count, by target and filter; nothing when there is no ledger yet, or it can't be read."""
     rows = _read(
-        ledger, "SELECT target, coalesce(filter, ''), count(*) FROM frames WHERE kind = 'light' GROUP BY 1, 2"
+        ledger,
+        "SELECT target, coalesce(filter, ''), count(*) FROM frames "
+        f"WHERE kind = 'light' AND {_COUNTS} GROUP BY 1, 2",
     )
     return {(target, name): count for target, name, count in rows}
 

@@ -12,8 +12,8 @@ from typing import Any
 
 from vigil.documents.events import Event, Kind
 
-_SCHEMA = 1
-_TABLES = """
+_SCHEMA = 2
+_EVENTS = """
 CREATE TABLE events (
     id INTEGER PRIMARY KEY AUTOINCREMENT,
     night TEXT NOT NULL,
@@ -23,6 +23,10 @@ CREATE TABLE events (
     reason TEXT NOT NULL
 );
 CREATE INDEX events_of_night ON events (night, id);
+"""
+_DERIVED = """
+DROP TABLE IF EXISTS frames;
+DROP TABLE IF EXISTS nights;
 CREATE TABLE nights (
     night TEXT PRIMARY KEY,
     rig TEXT NOT NULL,
@@ -49,12 +53,15 @@ CREATE TABLE frames (
     stars INTEGER,
     background_adu REAL,
     noise_adu REAL,
-    saturated INTEGER
+    saturated INTEGER,
+    doubtful TEXT,
+    verdict TEXT
 );
 """
+"""Made of the events, and made anew of them for a new schema: that is all the migration there is."""
 _SAVED = (
     "frame_id", "path", "kind", "block", "line", "target", "filter",
-    "exposure_s", "started_at", "temperature_c", "focus_position",
+    "exposure_s", "started_at", "temperature_c", "focus_position", "doubtful",
 )  # fmt: skip
 _MEASURED = ("hfr_px", "fwhm_px", "elongation", "stars", "background_adu", "noise_adu", "saturated")
 
@@ -96,9 +103,26 @@ class LedgerStore:
     def _prepare(self, name: str) -> None:
         version = self._db.execute("PRAGMA user_version").fetchone()[0]
         if version == 0:
-            self._db.executescript(f"BEGIN; {_TABLES} PRAGMA user_version = {_SCHEMA}; COMMIT;")
+            self._db.executescript(f"BEGIN; {_EVENTS} {_DERIVED} PRAGMA user_version = {_SCHEMA}; COMMIT;")
+        elif 0 < version < _SCHEMA:
+            self._rebuild()
         elif version != _SCHEMA:
             raise LedgerError(f"{name}: ledger of schema {version}; this Vigil knows schema {_SCHEMA}")
+
+    def _rebuild(self) -> None:
+        """Derive everything anew from the events, which stay as they are; whole or not at all."""
+        self._db.execute("BEGIN IMMEDIATE")
+        try:
+            for statement in filter(None, map(str.strip, _DERIVED.split(";"))):
+                self._db.execute(statement)
+            rows = self._db.execute("SELECT id, night, at, kind, body, reason FROM events ORDER BY id")
+            for row in rows.fetchall():
+                self._derive(_event(row), row[2])
+            self._db.execute(f"PRAGMA user_version = {_SCHEMA}")
+            self._db.execute("COMMIT")
+        except BaseException:
+            self._db.execute("ROLLBACK")
+            raise
 
     def add(self, event: Event) -> Event:
         """Store an event, and what it says of nights and frames, in one transaction; gives it its id."""
@@ -139,8 +163,13 @@ class LedgerStore:
             )
         elif event.kind is Kind.FRAME_MEASURED:
             self._db.execute(
-                f"UPDATE frames SET {', '.join(f'{name} = ?' for name in _MEASURED)} WHERE frame_id = ?",
-                (*(values[name] for name in _MEASURED), values["frame_id"]),
+                f"UPDATE frames SET {', '.join(f'{name} = ?' for name in _MEASURED)}, "
+                "doubtful = coalesce(?, doubtful) WHERE frame_id = ?",
+                (*(values[name] for name in _MEASURED), values.get("doubtful"), values["frame_id"]),
+            )
+        elif event.kind is Kind.FRAME_JUDGED:
+            self._db.execute(
+                "UPDATE frames SET verdict = ? WHERE frame_id = ?", (values["verdict"], values["frame_id"])
             )
 
     def events(self, night: str, after: int = 0) -> list[Event]:
@@ -149,10 +178,7 @@ class LedgerStore:
             "SELECT id, night, at, kind, body, reason FROM events WHERE night = ? AND id > ? ORDER BY id",
             (night, after),
         )
-        return [
-            Event(id=i, night=n, at=at, kind=Kind(kind), values=json.loads(body), reason=reason)
-            for i, n, at, kind, body, reason in rows
-        ]
+        return [_event(row) for row in rows]
 
     def unfinished(self, rig_id: str) -> str | None:
         """The latest night of a rig if it isn't over."""
@@ -183,3 +209,8 @@ class LedgerStore:
 
     def close(self) -> None:
         self._db.close()
+
+
+def _event(row: tuple[Any, ...]) -> Event:
+    number, night, at, kind, body, reason = row
+    return Event(id=number, night=night, at=at, kind=Kind(kind), values=json.loads(body), reason=reason)

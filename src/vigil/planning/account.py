@@ -4,6 +4,7 @@ import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
 from vigil.documents.events import Event, Kind
 from vigil.documents.night import counts
@@ -69,9 +70,12 @@ def account(plan: NightPlan, events: Iterable[Event]) -> Account:
     """Add up a night's events. Activities beside others (cooling) are spells, but lose no time."""
     told = tuple(events)
     spells = tuple(SpellLog(told).spells)
-    judged = {e.values["frame_id"]: e.values for e in told if e.kind is Kind.FRAME_JUDGED}
-    frames = [e.values for e in told if e.kind is Kind.FRAME_SAVED]
-    saved = [f["line"] for f in frames if counts({**f, **judged.get(f["frame_id"], {})})]
+    frames: dict[str, dict[str, Any]] = {}
+    for event in told:
+        if event.kind in (Kind.FRAME_SAVED, Kind.FRAME_MEASURED, Kind.FRAME_JUDGED):
+            frame_id = event.values["frame_id"]
+            frames[frame_id] = {**frames.get(frame_id, {}), **event.values}
+    saved = [f["line"] for f in frames.values() if "path" in f and counts(f)]
     given_up = {e.values["block"]: e.reason for e in told if e.kind is Kind.BLOCK_GIVEN_UP}
     over = next((e for e in reversed(told) if e.kind is Kind.NIGHT_OVER), None)
     lost = _lost_s(spells)
@@ -152,7 +156,7 @@ def _lost_s(spells: Iterable[Spell]) -> dict[str, float]:
     for spell in spells:
         if spell.kind == "hold":
             name = f"holding: {spell.words}"
-        elif spell.kind == "wait":
+        elif spell.kind == "wait" and spell.outcome == "lost":
             name = f"after {spell.words} failed"
         elif spell.outcome != "done":
             name = f"{spell.kind} {spell.outcome}"

@@ -6,9 +6,19 @@ from typing import Any
 
 from vigil.devices.errors import NotConnected
 from vigil.documents.scenario import Fault, FaultKind
+from vigil.simulator.chance import generator
 from vigil.simulator.gear import Bench
 
 _NEVER_S = 1e6
+_THROWN: tuple[Callable[[], BaseException], ...] = (
+    lambda: ConnectionResetError(104, "Connection reset by peer"),
+    lambda: OSError(5, "Input/output error"),
+    lambda: ValueError("could not convert string to float: 'E07'"),
+    lambda: KeyError("Position"),
+    lambda: RuntimeError("driver: bad state 3"),
+    lambda: asyncio.CancelledError(),
+    lambda: TimeoutError("timed out"),
+)
 _WITHOUT_LINE = ("connect", "disconnect", "capabilities")
 
 
@@ -37,6 +47,10 @@ class Faulty:
             count = bench.state.next_count(f"calls of {name}")
             if bench.faults.hits(FaultKind.TIMES_OUT, name, minute, count):
                 await asyncio.sleep(_NEVER_S)
+            if bench.faults.hits(FaultKind.THROWS, name, minute, count):
+                # as drivers do: anything
+                chosen = generator(bench.state.seed, "throws", name, count).integers(len(_THROWN))
+                raise _THROWN[int(chosen)]()
             return await getattr(self._device, what)(*values)
 
         return call

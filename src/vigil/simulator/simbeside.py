@@ -13,6 +13,7 @@ from vigil.devices.protocols import (
     ShutterState,
     WeatherState,
 )
+from vigil.documents.scenario import FaultKind
 from vigil.simulator.gear import Bench
 from vigil.simulator.travel import TICK_S, Travel
 
@@ -153,8 +154,11 @@ class SimSafety(_Beside):
 
     async def read(self) -> SafetyState:
         self._bench.need(self._name)
-        now = _told_at(self._bench, self._name)
-        air = self._bench.weather
+        now, bench = _told_at(self._bench, self._name), self._bench
+        air = bench.weather
+        flickers = bench.faults.active(FaultKind.FLICKERS, self._name, bench.minutes(now))
+        if flickers is not None and int(now.timestamp() // max(1.0, flickers.amount)) % 2:
+            return SafetyState(now, False)
         return SafetyState(now, air.cloud_percent(now) < _UNSAFE_CLOUD and air.wind_m_s(now) < _UNSAFE_WIND)
 
 

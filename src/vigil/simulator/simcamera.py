@@ -121,7 +121,10 @@ class SimCamera:
         self._abort.set()
 
     async def cut_short(self) -> None:
-        self._bench.need(self._name)
+        bench = self._bench
+        bench.need(self._name)
+        if bench.faults.active(FaultKind.CANT_END, self._name, bench.minutes(bench.clock.utcnow())):
+            raise NotCapable(f"{self._name}: it has no way to end an exposure early")
         if self._activity == "exposing":
             self._cut.set()
 

@@ -14,6 +14,7 @@ class FaultKind(StrEnum):
 
     DISCONNECTS = "disconnects"
     TIMES_OUT = "times out"
+    THROWS = "throws anything"
     FRAME_LOST = "frame never arrives"
     FRAME_TORN = "frame arrives torn"
     SLEW_REFUSED = "slew refused"
@@ -22,6 +23,8 @@ class FaultKind(StrEnum):
     WHEEL_JAMS = "wheel jams"
     FOCUSER_STALLS = "focuser stalls"
     STALE = "weather stands still"
+    FLICKERS = "flickers"
+    CANT_END = "can't end a frame"
     MOVES = "moves by itself"
     DISK_FULL = "disk full"
     DISK_GONE = "disk vanished"
@@ -31,6 +34,7 @@ CAMERAS = ("camera", "guide camera")
 DEVICES_OF: dict[FaultKind, tuple[str, ...]] = {
     FaultKind.DISCONNECTS: tuple(PART_OF_DEVICE),
     FaultKind.TIMES_OUT: tuple(PART_OF_DEVICE),
+    FaultKind.THROWS: tuple(PART_OF_DEVICE),
     FaultKind.FRAME_LOST: CAMERAS,
     FaultKind.FRAME_TORN: CAMERAS,
     FaultKind.SLEW_REFUSED: ("mount",),
@@ -39,6 +43,8 @@ DEVICES_OF: dict[FaultKind, tuple[str, ...]] = {
     FaultKind.WHEEL_JAMS: ("filter wheel",),
     FaultKind.FOCUSER_STALLS: ("focuser",),
     FaultKind.STALE: ("weather station", "safety sensor"),
+    FaultKind.FLICKERS: ("safety sensor",),
+    FaultKind.CANT_END: ("camera",),
     FaultKind.MOVES: ("mount", "focuser", "filter wheel"),
     FaultKind.DISK_FULL: (),
     FaultKind.DISK_GONE: (),
@@ -66,7 +72,9 @@ class Fault(Part):
     amount: Annotated[
         float,
         Shown(
-            "by", help="moves: arc-minutes, steps or slots; cooler: °C below the air that it still reaches"
+            "by",
+            help="moves: arc-minutes, steps or slots; cooler: °C below the air that it still reaches; "
+            "flickers: seconds from yes to no",
         ),
     ] = 20.0
 

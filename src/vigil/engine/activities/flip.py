@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from vigil.devices.protocols import PierSide
+from vigil.documents.rig.mount import MINUTES_PER_DEGREE
 from vigil.engine.activities.moves import slew_to
 from vigil.engine.activities.solving import ready_to_solve, solved_frame, solved_values
 from vigil.engine.activity import Activity, ActivityFailed, Kit
@@ -18,6 +19,8 @@ from vigil.solving.wcs import Wcs
 _TURNED_WITHIN_DEG = 20.0
 _STEP_S = 10.0
 _STANDS_MIN = 0.4
+_SURE_MIN = 2.0
+"""A trial nearer to the meridian than this might end on either side."""
 # a slew that begins on the meridian itself might end on either side
 _PAST_S = 5.0
 
@@ -59,6 +62,7 @@ class Flip(Activity):
     async def run(self, kit: Kit) -> dict[str, Any]:
         await self._wait(kit)
         at_min = self._here_min(kit)
+        await self._try_within_limits(kit, at_min)
         side = await slew_to(kit, self.ra_deg, self.dec_deg)
         state = kit.devices.mount.state if kit.devices.mount else None
         reports = state is not None and state.pier_side is not PierSide.UNKNOWN
@@ -72,6 +76,17 @@ class Flip(Activity):
             **solved,
             "summary": f"flipped {at_min:.1f} min after the meridian: {solved['words']}",
         }
+
+    async def _try_within_limits(self, kit: Kit, here_min: float) -> None:
+        """Past the tube's limit it first changes sides at a place which both sides may look at: one that
+        stays on its side must not be sent past its limit. Raises ActivityFailed when it stays."""
+        window = window_on(kit.rig, self.side)
+        if window is None or here_min <= (rule := rule_of(window)).limit_min - _STANDS_MIN:
+            return
+        safe_min = max((max(rule.earliest_min, 0.0) + rule.limit_min) / 2, _SURE_MIN)
+        side = await slew_to(kit, self.ra_deg + (here_min - safe_min) / MINUTES_PER_DEGREE, self.dec_deg)
+        if side == self.side:
+            raise ActivityFailed(f"the mount says that the tube is still {side} of the pier")
 
     async def _wait(self, kit: Kit) -> None:
         """Until the window opens, told as it goes."""

@@ -28,8 +28,8 @@ def unsheltered(rig: Rig, states: Mapping[str, Any]) -> list[str]:
 
 @dataclass(frozen=True)
 class Shelter(Activity):
-    """Cover and mount at once, and the roof when nothing stands in its way. One that fails keeps the others
-    from nothing."""
+    """Cover and mount at once, and the roof as soon as the mount is out of its way. One that fails keeps the
+    others from nothing."""
 
     KIND = "shelter"
     URGENCY = Urgency.SHELTER
@@ -53,14 +53,17 @@ class Shelter(Activity):
             else:
                 await kit.step({"part": what}, f"{what}: {said}")
 
+        async def mount_and_roof() -> None:
+            await one("mount", PARK_LIMIT_S, park)
+            if roof is not None and not roof.clears_telescope:
+                await one("roof", SHUTTER_LIMIT_S, close_roof)
+
         async with asyncio.TaskGroup() as group:
             if kit.rig.cover is not None:
                 group.create_task(one("cover", SHUTTER_LIMIT_S, close_cover))
-            group.create_task(one("mount", PARK_LIMIT_S, park))
+            group.create_task(mount_and_roof())
             if roof is not None and roof.clears_telescope:
                 group.create_task(one("roof", SHUTTER_LIMIT_S, close_roof))
-        if roof is not None and not roof.clears_telescope:
-            await one("roof", SHUTTER_LIMIT_S, close_roof)
         if problems:
             raise ActivityFailed("; ".join(problems))
         return {"summary": "shut and parked"}

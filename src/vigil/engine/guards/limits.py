@@ -11,7 +11,7 @@ from vigil.devices.ways import Place, keep_at, worse
 from vigil.documents.rig import Rig
 from vigil.engine.guards.charge import Charge
 from vigil.planning.limits import look
-from vigil.sky.angles import separation_deg, wrap_180
+from vigil.sky.angles import separation_deg
 from vigil.sky.horizontal import observe
 from vigil.sky.instants import from_datetimes
 
@@ -71,8 +71,7 @@ class LimitGuard:
         if before is None or separation_deg(before[0], before[1], state.ra_deg, state.dec_deg) < _MOVES_DEG:
             return None
         was, now = _seen(rig, before[0], before[1], at), _seen(rig, state.ra_deg, state.dec_deg, at)
-        ahead = now[0] + float(wrap_180(now[0] - was[0])), max(-90.0, min(90.0, 2 * now[1] - was[1]))
-        fault = worse(keep_at(rig, at), now, ahead)
+        fault = worse(keep_at(rig, at), was, now)
         return (
             None if fault is None else f"the mount was stopped: {fault.replace('the way there', 'its way')}"
         )

@@ -1,0 +1,55 @@
+"""Devices that do what the simulator can't be asked for: real ones throw anything, and hang anywhere."""
+
+import asyncio
+import dataclasses
+from collections.abc import Callable
+from datetime import datetime
+from typing import Any
+
+from vigil.devices.protocols import Devices, SafetyState
+
+
+class Passing:
+    """Passes everything on; what is overridden is not."""
+
+    reads_at_once = False
+
+    def __init__(self, inner: Any) -> None:
+        self._inner = inner
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self._inner, name)
+
+
+class Sky(Passing):
+    """A safety sensor that says what `safe` says at a moment."""
+
+    def __init__(self, inner: Any, safe: Callable[[datetime], bool]) -> None:
+        super().__init__(inner)
+        self.safe = safe
+
+    async def read(self) -> SafetyState:
+        state = await self._inner.read()
+        return SafetyState(state.measured_at, self.safe(state.measured_at))
+
+
+class Failing(Passing):
+    """Its reads throw, or hang, from a moment on."""
+
+    def __init__(self, inner: Any, thrown: BaseException | None = None) -> None:
+        super().__init__(inner)
+        self.thrown, self.from_read, self.reads = thrown, 10**9, 0
+
+    async def read(self) -> Any:
+        self.reads += 1
+        if self.reads > self.from_read:
+            if self.thrown is None:
+                await asyncio.sleep(3600)
+            else:
+                raise self.thrown
+        return await self._inner.read()
+
+
+def under(safe: Callable[[datetime], bool]) -> Callable[[Devices], Devices]:
+    """Devices whose safety sensor speaks so."""
+    return lambda devices: dataclasses.replace(devices, safety=Sky(devices.safety, safe))
