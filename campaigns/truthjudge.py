@@ -5,7 +5,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from itertools import pairwise
-from typing import Any
 
 from campaigns.night import Played
 from vigil.devices.ways import keep_at
@@ -52,38 +51,40 @@ class Truth:
     samples: list[Sample] = field(default_factory=list)
     stopped: list[tuple[datetime, datetime]] = field(default_factory=list)
     by_hand: list[tuple[datetime, datetime]] = field(default_factory=list)
+    _sun: tuple[datetime, float] | None = None
 
     async def keep(self, played: Played) -> None:
-        """Sample until cancelled."""
+        """Sample until cancelled, and once more then."""
+        bench = played.truth.bench
+        sensors = {"weather station": SimWeather(bench), "safety sensor": SimSafety(bench)}
+        try:
+            while True:
+                unsafe = False
+                if Safe.wanted(self.rig):
+                    told = {n: await x.read() for n, x in sensors.items() if bench.state.connected.get(n)}
+                    unsafe = not sky_check(self.rig, told, bench.clock.utcnow(), held=False).met
+                self._take(played, unsafe)
+                await asyncio.sleep(EVERY_S)
+        finally:
+            self._take(played, unsafe=False)
+
+    def _take(self, played: Played, unsafe: bool) -> None:
         bench, mount = played.truth.bench, played.truth.mount
-        weather, safety = SimWeather(bench), SimSafety(bench)
-        site = self.rig.site.place().airless()
-        sun: tuple[datetime, float] | None = None
-        while True:
-            now, state = bench.clock.utcnow(), bench.state
-            if sun is None or now - sun[0] > timedelta(seconds=60):
-                sun = now, sun_altitude_deg(self.rig.site, now)
-            roof, cover = (
-                state.shutters.get(name, "closed") if getattr(self.rig, name) else "none"
-                for name in ("roof", "cover")
-            )
-            unsafe = False
-            if Safe.wanted(self.rig):
-                states: dict[str, Any] = {}
-                for name, sensor in (("weather station", weather), ("safety sensor", safety)):
-                    if state.connected.get(name):
-                        states[name] = await sensor.read()
-                unsafe = not sky_check(self.rig, states, now, held=False).met
-            sample = Sample(
-                now, state.parked, state.motion is not None, state.tracking, roof, cover, unsafe, sun[1]
-            )
-            if not state.parked:
-                ra, dec = mount._believed_deg(now)
-                seen = observe(ra, dec, from_datetimes(now), site)
-                sample.hour_angle_deg, sample.dec_deg = float(seen.hour_angle_deg), float(seen.dec_deg)
-                sample.side = state.pier_side
-            self.samples.append(sample)
-            await asyncio.sleep(EVERY_S)
+        now, state = bench.clock.utcnow(), bench.state
+        if self._sun is None or now - self._sun[0] > timedelta(seconds=60):
+            self._sun = now, sun_altitude_deg(self.rig.site, now)
+        roof, cover = (
+            state.shutters.get(name, "closed") if getattr(self.rig, name) else "none"
+            for name in ("roof", "cover")
+        )
+        moving = state.motion is not None
+        sample = Sample(now, state.parked, moving, state.tracking, roof, cover, unsafe, self._sun[1])
+        if not state.parked:
+            ra, dec = mount._believed_deg(now)
+            seen = observe(ra, dec, from_datetimes(now), self.rig.site.place().airless())
+            sample.hour_angle_deg, sample.dec_deg = float(seen.hour_angle_deg), float(seen.dec_deg)
+            sample.side = state.pier_side
+        self.samples.append(sample)
 
     # -- what was wrong -----------------------------------------------------------------------------
 

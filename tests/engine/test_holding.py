@@ -39,6 +39,9 @@ class FakeOutlook:
     def lost_guarded(self) -> list[str]:
         return self.lost
 
+    def disk_check(self, now: datetime) -> Check:
+        return self.cause
+
     def last_closing(self, otherwise: datetime) -> datetime:
         return LAST
 
@@ -105,6 +108,7 @@ def test_a_cause_that_only_a_frame_shows_is_looked_at_every_five_minutes_under_a
 def test_between_blocks_only_the_sky_can_be_judged() -> None:
     outlook = FakeOutlook(cause=MET)
     wait = Wait(NOW + timedelta(hours=1), "later")
-    assert isinstance(after(holding(outlook, "room on disk"), 30, wait), Rest)
+    made = holding(outlook, "stars seen")
+    assert isinstance(after(made, 30, wait), Rest) and isinstance(after(made, 90, wait), Rest)
     made = holding(outlook, "safe")
     assert isinstance(after(made, 30, wait), Rest) and isinstance(after(made, 35, wait), GoOn)

@@ -88,6 +88,8 @@ class Holding:
         """How the condition that holds the night stands; None while nothing can be said."""
         if cause == Safe.name:
             return self._outlook.safety(now)
+        if cause == Disk.name:
+            return self._outlook.disk_check(now)
         condition = self._outlook.condition(cause, choice.block) if isinstance(choice, Candidate) else None
         if condition is None or not isinstance(choice, Candidate):
             return None

@@ -10,8 +10,9 @@ from vigil.documents.night import PutOff, RunState
 from vigil.documents.plan import Block, ExposureLine, NightPlan, of_wanted
 from vigil.documents.rig import Rig
 from vigil.engine.averaging import Averaged
-from vigil.engine.check import Check, Condition
+from vigil.engine.check import Check, Condition, Standing
 from vigil.engine.conditions import conditions_for
+from vigil.engine.conditions.disk import RESERVE_BYTES
 from vigil.engine.conditions.safe import SENSORS, Safe, sky_check
 from vigil.engine.guards.readers import GUARDED
 from vigil.engine.recorder import Recorder
@@ -181,6 +182,13 @@ class Outlook:
     def disk_failed(self) -> None:
         """A frame could not be written: from now on the disk is trusted again only once something can be."""
         self._disk_suspect, self._room = True, None
+
+    def disk_check(self, now: datetime) -> Check:
+        """Whether frames can be written, whatever comes next; how much room one needs its condition says."""
+        room, words = self._disk(now)
+        if words:
+            return Check(Standing.NOT_MET, words)
+        return Check(Standing.MET if room > RESERVE_BYTES else Standing.NOT_MET, f"{room / 1e9:.2f} GB free")
 
     def disk_words(self, now: datetime) -> str:
         """Why frames can't be written; "" when they can."""

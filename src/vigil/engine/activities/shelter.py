@@ -48,7 +48,7 @@ class Shelter(Activity):
                     said = await do(kit)
             except TimeoutError:
                 problems.append(f"{what}: not done within {limit_s:.0f} s")
-            except DeviceError as problem:
+            except (DeviceError, ActivityFailed) as problem:
                 problems.append(str(problem))
             else:
                 await kit.step({"part": what}, f"{what}: {said}")

@@ -6,7 +6,7 @@ from vigil.engine.check import Check, Condition, Gauge, Standing
 from vigil.engine.remedy import Hold, Remedy
 from vigil.engine.view import View
 
-_RESERVE_BYTES = 200_000_000
+RESERVE_BYTES = 200_000_000
 
 
 class Disk(Condition):
@@ -21,7 +21,7 @@ class Disk(Condition):
         if view.disk_trouble:
             return Check(Standing.NOT_MET, view.disk_trouble)
         rows, columns = view.rig.field_px(view.candidate.line.binning)
-        needed = 4 * rows * columns + _RESERVE_BYTES
+        needed = 4 * rows * columns + RESERVE_BYTES
         gauge = Gauge(
             "free on disk", round(view.free_bytes / 1e9, 2), round(needed / 1e9, 2), "GB", at_least=True
         )

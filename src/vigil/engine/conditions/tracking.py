@@ -22,7 +22,7 @@ class Tracking(Condition):
             return Check(Standing.NOT_MET, "parked")
         target = view.candidate.block.target
         away = separation_deg(view.mount.ra_deg, view.mount.dec_deg, target.ra_deg, target.dec_deg)
-        if not view.mount.tracking and float(away) > NEAR_DEG and view.night.side:
+        if not view.mount.tracking and float(away) > NEAR_DEG:
             return Check(Standing.MET, "standing; the slew to the target sets it tracking")
         if not view.mount.tracking:
             return Check(Standing.NOT_MET, "tracking is off")

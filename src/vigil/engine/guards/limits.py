@@ -80,6 +80,9 @@ class LimitGuard:
         self, mount: Supervised[Mount, MountState], charge: Charge, words: str, still: bool
     ) -> None:
         try:
+            await mount.refresh()
+            if not still and (mount.state is None or mount.state.slewing or not mount.state.tracking):
+                return  # it has been sent elsewhere meanwhile: that must not be cut off
             if still:
                 await mount.do("stop", _STOP_S, lambda m: m.stop(), tries=1)
             await mount.do("stop tracking", _STOP_S, lambda m: m.track(False), tries=1)
