@@ -12,8 +12,12 @@ from vigil.documents.rig import Rig
 from vigil.documents.rig.site import SitePart
 from vigil.planning.spells import Bools, Interval, Minutes, both, clock_moment
 from vigil.sky.events import Twilights, above_line_deg, line_crossings, twilights
-from vigil.sky.instants import from_datetimes
+from vigil.sky.horizontal import observe
+from vigil.sky.instants import from_datetimes, from_unix
 from vigil.sky.site import Site
+
+_HIGHEST_SPARE_DEG = 0.3
+"""Under the mount's highest altitude: aims lie beside targets, and its limit stops it."""
 
 
 def local_noon_before(moment: datetime, zone: str) -> datetime:
@@ -29,16 +33,17 @@ def site_time(moment: datetime, rig: Rig) -> str:
 
 
 def block_intervals(block: Block, rig: Rig, at: datetime) -> tuple[Interval, ...]:
-    """The block's span tonight: between its sun moments and clock times, above altitude and horizon, with
-    moon and hour angle as it says; empty when never."""
+    """The block's span tonight: between its sun moments and clock times and never by day, above altitude and
+    horizon, under the mount's highest altitude, with moon and hour angle as it says; empty when never."""
     noon = local_noon_before(at, rig.site.time_zone)
     target = block.target
-    return _intervals(target.ra_deg, target.dec_deg, block.span, rig.site.model_dump_json(), noon)
+    highest = rig.mount.highest_altitude_deg if rig.mount is not None else 90.0
+    return _intervals(target.ra_deg, target.dec_deg, block.span, rig.site.model_dump_json(), noon, highest)
 
 
 @lru_cache(maxsize=512)
 def _intervals(
-    ra_deg: float, dec_deg: float, span: Span, site_text: str, noon: datetime
+    ra_deg: float, dec_deg: float, span: Span, site_text: str, noon: datetime, highest_deg: float
 ) -> tuple[Interval, ...]:
     """Asked for again whenever a timetable is made, many times a night."""
     part = SitePart.model_validate_json(site_text)
@@ -47,6 +52,9 @@ def _intervals(
     dusk, dawn = _moment(sun, span.opens, "dusk"), _moment(sun, span.closes, "dawn")
     if dusk is None or dawn is None:
         return ()
+    # over civil twilight it is day for the gear: nothing stands open then
+    dusk = max(dusk, sun.civil_dusk) if sun.civil_dusk is not None else dusk
+    dawn = min(dawn, sun.civil_dawn) if sun.civil_dawn is not None else dawn
     if span.from_clock is not None:
         dusk = max(dusk, clock_moment(noon, span.from_clock))
     if span.until_clock is not None:
@@ -63,7 +71,11 @@ def _intervals(
         if up:
             pieces.append(Interval(opens, closes))
         up = not up
-    return both(pieces, _allowed(span, where, Minutes.between(dusk, dawn), site))
+    minutes = Minutes.between(dusk, dawn)
+    if highest_deg < 90:
+        reached = observe(*where, from_unix(minutes.unix_s), site).altitude_deg
+        pieces = list(both(pieces, minutes.intervals(np.asarray(reached < highest_deg - _HIGHEST_SPARE_DEG))))
+    return both(pieces, _allowed(span, where, minutes, site))
 
 
 def line_intervals(plan: NightPlan, rig: Rig, at: datetime) -> dict[str, tuple[Interval, ...]]:

@@ -20,6 +20,7 @@ from vigil.simulator.travel import TICK_S, Travel
 _ROTATOR_DEG_S = 4.0
 _PANEL_S = 0.5
 _SWITCH_S = 0.3
+_ARRIVES = {"opening": "open", "closing": "closed"}
 # beyond these a safety sensor says no
 _UNSAFE_CLOUD, _UNSAFE_WIND = 80.0, 15.0
 
@@ -96,10 +97,10 @@ class SimShutter(_Beside):
 
     def __init__(self, bench: Bench, name: str) -> None:
         super().__init__(bench, name)
-        self._stop = False
 
     async def read(self) -> ShutterState:
         self._bench.need(self._name)
+        self._settle()
         return ShutterState(self._bench.state.shutters.get(self._name, "closed"))
 
     async def open(self) -> None:
@@ -111,24 +112,35 @@ class SimShutter(_Beside):
     async def _move(self, going: str, arrived: str) -> None:
         bench, shutters = self._bench, self._bench.state.shutters
         bench.need(self._name)
+        self._settle()
         if shutters.get(self._name, "closed") == arrived:
             return
         part = bench.rig.roof if self._name == "roof" else bench.rig.cover
         parked = bench.state.parked or bench.rig.mount is None
         if self._name == "roof" and going == "closing" and not parked and not bench.rig.roof.clears_telescope:
             raise Refused("roof: the telescope is in its way: park the mount first")
-        self._stop = False
         shutters[self._name] = going
+        ends = bench.clock.utcnow() + timedelta(seconds=part.moves_in_s if part else 10.0)
+        bench.state.shutters_until[self._name] = ends
         bench.save()
-        left_s = part.moves_in_s if part else 10.0
-        while left_s > 0 and not self._stop:
-            await bench.clock.sleep(min(TICK_S, left_s))
-            left_s -= TICK_S
-        shutters[self._name] = "stopped" if self._stop else arrived
-        bench.save()
+        while shutters[self._name] == going and bench.clock.utcnow() < ends:
+            await bench.clock.sleep(min(TICK_S, (ends - bench.clock.utcnow()).total_seconds()))
+        self._settle()
+
+    def _settle(self) -> None:
+        """It goes on moving though nobody waits for it any more, until it has arrived."""
+        bench = self._bench
+        until, arrives = bench.state.shutters_until.get(self._name), _ARRIVES
+        going = bench.state.shutters.get(self._name, "closed")
+        if going in arrives and until is not None and bench.clock.utcnow() >= until:
+            bench.state.shutters[self._name] = arrives[going]
+            bench.save()
 
     async def stop(self) -> None:
-        self._stop = True
+        self._settle()
+        if self._bench.state.shutters.get(self._name) in _ARRIVES:
+            self._bench.state.shutters[self._name] = "stopped"
+            self._bench.save()
 
 
 class SimWeather(_Beside):

@@ -72,6 +72,8 @@ class SimState(BaseModel):
     panel_level: int = 0
     panel_laid_on: bool = False
     shutters: dict[str, str] = {}
+    # until when each of them moves, whoever waits for it
+    shutters_until: dict[str, datetime] = {}
     heaters_percent: dict[str, float] = {}
     outlets: dict[str, bool] = {}
 

@@ -64,6 +64,13 @@ def _flip(mount: MountPart, known: Known) -> Iterator[Finding]:
 
 def _window(window: FlipWindow, place: tuple[str, ...], known: Known) -> Iterator[Finding]:
     latest, earliest = window.latest_min, window.earliest_min
+    if latest is not None and latest < 0:
+        yield Finding(
+            (*place, "latest_min"),
+            f"The flip window ends {-latest:g} min before the meridian, and a mount changes sides only after "
+            f"it: it stands still for {-latest:g} min or more before each flip.",
+            doubt=True,
+        )
     if latest is not None and latest <= earliest:
         yield Finding(
             (*place, "latest_min"),
