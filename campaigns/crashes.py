@@ -215,7 +215,7 @@ def killed(number: int) -> dict[str, Any]:
         places = {"XDG_DATA_HOME": "d", "XDG_STATE_HOME": "s", "XDG_RUNTIME_DIR": "r", "XDG_CACHE_HOME": "c"}
         for place in places.values():
             (folder / place).mkdir(mode=0o700)
-        environment = os.environ | {k: str(folder / v) for k, v in places.items()}
+        environment = os.environ | {k: str(folder / v) for k, v in places.items()} | {"VIGIL_UNGUARDED": "1"}
         plan = short_plan(count=3, exposure_s=60.0, dither_every_frames=2)
         save(quick_rig(), folder / "rig.json")
         save(plan, folder / "plan.json")

@@ -100,7 +100,7 @@ def test_a_solution_is_written_for_the_rows_as_the_file_has_them(
 @pytest.mark.parametrize(
     ("name", "content", "says"),
     [
-        ("torn.fits", b"SIMPLE  =                    T" + b" " * 60, "damaged, or not a FITS file"),
+        ("torn.fits", b"SIMPLE  =                    T" + b" " * 60, "not a FITS file: it is too short"),
         ("text.png", b"not a picture at all", "damaged, or no picture"),
         ("cut.tif", b"II*\x00\x08\x00\x00\x00", "damaged, or no picture|has 1 axes"),
         ("song.mp3", b"", "pictures end in one of"),

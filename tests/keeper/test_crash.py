@@ -6,6 +6,7 @@ import os
 import signal
 import subprocess
 import sys
+import tempfile
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
@@ -61,12 +62,13 @@ class CommandLine:
 @pytest.fixture
 def command_line(own_folders: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[CommandLine]:
     monkeypatch.setenv("PYTHONPATH", str(Path(__file__).parents[2] / "src"))
+    monkeypatch.setenv("VIGIL_UNGUARDED", "1")  # a dead keeper stays dead, but where its return is tested
     line = CommandLine(own_folders, camera_px=1800)
     yield line
-    lock = own_folders / "r" / "vigil" / "heron-480" / "keeper.lock"
-    socket = lock.with_name("keeper.sock")
+    lock = own_folders / "d" / "vigil" / "heron-480" / "keeper.lock"
+    socket = own_folders / "r" / "vigil" / "heron-480" / "keeper.sock"
     if socket.exists() and lock.exists():
-        kill(int(lock.read_text()))
+        kill(int(lock.read_text().split()[0]))
 
 
 def kill(pid: int, how: signal.Signals = signal.SIGKILL) -> None:
@@ -98,6 +100,37 @@ async def until_over(socket: Path) -> None:
         async for news in link.news():
             if isinstance(news, Event) and news.kind is Kind.NIGHT_OVER:
                 return
+
+
+def test_a_dead_keeper_is_started_again_by_itself(
+    command_line: CommandLine, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.delenv("VIGIL_UNGUARDED")
+    first = command_line.run_night()
+    started = read_until(first, lambda e: e["kind"] == "night_started")
+    read_until(first, lambda e: e["kind"] == "exposure_started" and e["values"]["number"] == 2)
+    kill(started["values"]["keeper_pid"])
+    out, said = first.communicate(timeout=180)
+    assert first.returncode == 0 and "was started again" in said, said
+    assert json.loads(out.splitlines()[-1])["done"] == 6
+    assert [e for e in command_line.events() if e.kind is Kind.NIGHT_RESUMED]
+
+
+def test_one_keeper_for_a_rig_wherever_it_is_looked_for(
+    command_line: CommandLine, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    """Another runtime folder, or one that was swept: the keeper is found, and no second one starts."""
+    first = command_line.run_night("--seed", "3")
+    started = read_until(first, lambda e: e["kind"] == "night_started")
+    monkeypatch.setenv("XDG_RUNTIME_DIR", tempfile.mkdtemp(prefix="vigil-"))
+    code, told = command_line.night("status")
+    assert code == 0 and told["keeper_pid"] == started["values"]["keeper_pid"]
+    rig = str(command_line.folder / "rig.json")
+    second = command_line.start("keep", "--rig", rig, "--virtual")
+    _, said = second.communicate(timeout=60)
+    assert second.returncode == 4 and "the rig's keeper runs already" in said
+    assert command_line.night("end")[0] == 0
+    first.communicate(timeout=120)
 
 
 def test_killed_in_an_exposure_the_night_goes_on(command_line: CommandLine) -> None:

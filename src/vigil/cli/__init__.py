@@ -226,6 +226,7 @@ def _parser() -> argparse.ArgumentParser:
     keep.add_argument("--rig", metavar="RIG", required=True)
     _pace(keep)
     keep.add_argument("--seed", type=int, metavar="N")
+    keep.add_argument("--guarded", action="store_true", help="started again should it die")
     _scenario(keep)
     _truth(keep)
     keep.set_defaults(module="keep")
@@ -334,6 +335,9 @@ def _one_line(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--lines", metavar="LINES", help='with --target: "Ha 300 s x 12; OIII 300 s x 12"')
     parser.add_argument("--yes", action="store_true", help="with --target: don't ask first")
+    parser.add_argument(
+        "--allow-programs", action="store_true", help="the plan's programs may be run, now and later"
+    )
 
 
 def _truth(parser: argparse.ArgumentParser) -> None:

@@ -42,7 +42,7 @@ def run(args: argparse.Namespace) -> int:
 
 async def _run(args: argparse.Namespace, values: dict[str, Any], path: Path, folders: Folders) -> int:
     await RigKeeper(str(path), folders, []).ensure()
-    async with SocketLink(folders.socket) as link:
+    async with SocketLink(folders.socket_in_use) as link:
         if args.action is None:
             return await _show(link, args)
         ask = Ask(

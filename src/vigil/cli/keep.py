@@ -13,6 +13,7 @@ from pathlib import Path
 from vigil.cli import BAD_INPUT, NO_KEEPER, OK, BadInput
 from vigil.cli.assemble import equip, seed_of
 from vigil.cli.files import load_document, rig_path, scenario_wanted
+from vigil.cli.guardian import guard
 from vigil.documents.rig import Rig
 from vigil.documents.scenario import Scenario
 from vigil.keeper.keeper import Keeper
@@ -20,6 +21,7 @@ from vigil.keeper.lock import RigLock, Taken
 from vigil.keeper.server import Server
 from vigil.ledger.ledger import Ledger
 from vigil.ledger.store import LedgerError
+from vigil.runtime.allowed import not_allowed
 from vigil.runtime.clock import ScenarioClock
 from vigil.runtime.folders import Folders, folders_of
 from vigil.runtime.simulated import SimulatedLoop
@@ -31,6 +33,8 @@ from vigil.simulator.truthlog import TruthLog
 
 def run(args: argparse.Namespace) -> int:
     """Keep the rig until retired; SIGTERM ends the night safely first."""
+    if args.guarded:
+        return guard([word for word in sys.argv[2:] if word != "--guarded"])
     rig = load_document(Rig, rig_path(args.rig))
     if rig.simulated is None:
         raise BadInput(f'{args.rig}: this Vigil drives simulated rigs only; the rig has no "simulated" part')
@@ -39,7 +43,7 @@ def run(args: argparse.Namespace) -> int:
     logging.getLogger("aiohttp.access").setLevel(logging.WARNING)
     try:
         folders = folders_of(rig.id)
-        with RigLock(folders.lock):
+        with RigLock(folders.lock, folders.socket):
             loop = SimulatedLoop(math.inf if args.virtual else args.speed)
             with asyncio.Runner(loop_factory=lambda: loop) as runner:
                 runner.run(_keep(rig, folders, loop, args, scenario))
@@ -64,10 +68,13 @@ async def _keep(
         seed = seed_of(rig, args.seed, scenario)
         observatory = SimObservatory(rig, seed, clock, workshop, folders.sim_state, scenario)
         equipment = equip(rig, observatory, clock, workshop, _frames_of(rig, folders), folders.rescue)
-        equipment = replace(equipment, hand_folder=folders.by_hand)
+        equipment = replace(equipment, hand_folder=folders.by_hand, programs_not_allowed=not_allowed)
         keeper = Keeper(equipment, ledger, pace=loop, scenery=SimScenery(observatory))
         truth = TruthLog(observatory, Path(args.truth)) if args.truth else None
-        loop.add_signal_handler(signal.SIGTERM, keeper.end, "the keeper was asked to stop")
+        for number in (signal.SIGTERM, signal.SIGINT):
+            loop.add_signal_handler(number, keeper.end, "the keeper was asked to stop")
+        for number in (signal.SIGHUP, signal.SIGUSR1, signal.SIGUSR2):  # a logout is none of its business
+            loop.add_signal_handler(number, lambda: None)
         await keeper.take_up()
         server = Server(keeper, folders.socket, when_idle=lambda: keeper.end("idle"))
         server.start()

@@ -33,7 +33,7 @@ def run(args: argparse.Namespace) -> int:
     values = _values(args)
     folders = folders_of(rig.id)
     try:
-        return asyncio.run(_run(args, rig, values, folders.socket))
+        return asyncio.run(_run(args, rig, values, folders.socket_in_use))
     except KeeperGone:
         print(f"vigil: no keeper runs for {rig.name}; `vigil run` starts one", file=sys.stderr)
         return NO_KEEPER

@@ -197,7 +197,7 @@ def _tell_keeper(rig: Rig) -> str:
     async def tell() -> str:
         if await keeper_status(folders) is None:
             return ""
-        async with SocketLink(folders.socket) as link:
+        async with SocketLink(folders.socket_in_use) as link:
             return (await command(link, Command.RIG, rig=rig.model_dump(mode="json"))).reason
 
     return asyncio.run(tell())

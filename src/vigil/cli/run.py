@@ -24,7 +24,10 @@ from vigil.documents.rig import Rig
 from vigil.link.attach import command, keeper_status, retire_idle_keeper, start_keeper, under_way
 from vigil.link.endpoint import KeeperGone, News
 from vigil.link.socket import SocketLink
+from vigil.runtime.allowed import allow, not_allowed
 from vigil.runtime.folders import Folders
+
+_STARTED_AGAIN_S = 30.0
 
 
 class Display(Protocol):
@@ -114,7 +117,7 @@ async def _run(
         await retire_idle_keeper(folders)
     if ours:
         await start_keeper(str(rig_path), folders, words)
-    async with SocketLink(folders.socket) as link:
+    async with SocketLink(folders.socket_in_use) as link:
         status = await link.status()
         if under_way(status):
             print(f"vigil: attached to the night that runs, {status.night}", file=sys.stderr)
@@ -123,6 +126,7 @@ async def _run(
                 await command(link, Command.RETIRE)
             raise BadInput("there is no night to resume: the last one is over")
         else:
+            _ask_for_programs(args, plan)
             answer = await command(
                 link,
                 Command.START,
@@ -135,7 +139,7 @@ async def _run(
                 print(f"vigil: {answer.reason}", file=sys.stderr)
                 return BAD_INPUT
         with display:
-            state = await follow(link, display)
+            state = await _followed(link, display, folders)
             if state is None:
                 print(
                     f"vigil: the night goes on, kept by process {status.keeper_pid}; "
@@ -143,7 +147,42 @@ async def _run(
                     file=sys.stderr,
                 )
                 return OK
-        return await _finish(link, ours, state, display)
+    async with SocketLink(folders.socket_in_use) as last:  # the keeper may be another one by now
+        return await _finish(last, ours, state, display)
+
+
+def _ask_for_programs(args: argparse.Namespace, plan: NightPlan) -> None:
+    """A stranger's plan runs nothing unasked. Raises BadInput."""
+    unknown = not_allowed(plan.programs)
+    if not unknown:
+        return
+    said = "\n".join(f"  {' '.join(program)}" for program in unknown)
+    if not args.allow_programs:
+        if not sys.stdin.isatty():
+            raise BadInput(f"the plan would run programs; say --allow-programs if it may:\n{said}")
+        print(
+            f"The plan would run:\n{said}\nMay it, now and later? [y/N] ", end="", file=sys.stderr, flush=True
+        )
+        if sys.stdin.readline().strip().casefold() not in ("y", "yes"):
+            raise BadInput("not started")
+    allow(unknown)
+
+
+async def _followed(link: SocketLink, display: Display, folders: Folders) -> NightState | None:
+    """The same as `follow`, and on with a keeper that was started again after the first one died."""
+    try:
+        return await follow(link, display)
+    except KeeperGone:
+        waited_s = 0.0
+        while waited_s < _STARTED_AGAIN_S:
+            await asyncio.sleep(1.0)
+            waited_s += 1.0
+            status = await keeper_status(folders)
+            if status is not None and under_way(status):
+                print("vigil: the keeper had died and was started again", file=sys.stderr)
+                async with SocketLink(folders.socket_in_use) as again:
+                    return await _followed(again, display, folders)
+        raise
 
 
 async def follow(link: SocketLink, display: Display) -> NightState | None:

@@ -56,7 +56,7 @@ def run(args: argparse.Namespace) -> int:
 
 
 async def _ask(args: argparse.Namespace, rig: Rig, asked: dict[str, Any]) -> Answer:
-    async with SocketLink(own_folders(rig).socket) as link:
+    async with SocketLink(own_folders(rig).socket_in_use) as link:
         return await command(link, Command.SCENARIO, **asked)
 
 

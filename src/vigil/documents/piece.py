@@ -1,9 +1,7 @@
 """The base of what a plan is made of."""
 
-from pydantic import BaseModel, ConfigDict
+from vigil.documents.limited import Limited
 
 
-class Piece(BaseModel):
+class Piece(Limited):
     """Base of the plan's pieces."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)

@@ -6,10 +6,11 @@ from typing import Annotated, Any, ClassVar, Literal
 from pydantic import Field, ValidationError, field_validator, model_validator
 
 from vigil.documents.conditions import wrong_order
+from vigil.documents.limited import ID, PLAIN_TEXT
 from vigil.documents.piece import Piece
 from vigil.documents.rig import Rig
 from vigil.documents.rig.part import Shown
-from vigil.documents.steps import ClosingStep, MustHold, OpeningItem, Step, TestExposure
+from vigil.documents.steps import ClosingStep, MustHold, OpeningItem, RunProgram, Step, TestExposure
 from vigil.documents.store import Document, explain
 from vigil.files.deepsky import UnknownObject, find_object
 from vigil.sky.angles import parse_dec_deg, parse_ra_deg
@@ -21,7 +22,7 @@ class Target(Piece):
     Positions may be written as numbers (degrees) or as text ("05h 16m 29s", "+34° 21′").
     """
 
-    name: Annotated[str, Field(min_length=1)]
+    name: Annotated[str, Field(min_length=1, max_length=120, pattern=PLAIN_TEXT)]
     ra_deg: Annotated[float, Field(ge=0, lt=360)]
     dec_deg: Annotated[float, Field(ge=-90, le=90)]
     position_angle_deg: Annotated[float, Field(ge=0, lt=360)] | None = None
@@ -50,7 +51,7 @@ class SunMoment(Piece):
     """A named twilight moment, plus or minus minutes."""
 
     moment: Literal["civil", "nautical", "astronomical"] = "astronomical"
-    minutes: float = 0.0
+    minutes: Annotated[float, Field(ge=-720, le=720)] = 0.0
 
 
 MoonIs = Literal["anywhere", "up", "down"]
@@ -89,12 +90,12 @@ class Span(Piece):
 class ExposureLine(Piece):
     """So many exposures, through a filter where the rig has any. `id` is permanent: frames count by it."""
 
-    id: Annotated[str, Field(min_length=1)]
+    id: Annotated[str, Field(pattern=ID)]
     filter: str = ""
-    exposure_s: Annotated[float, Field(gt=0, le=3600)]
-    count: Annotated[int, Field(ge=1)]
-    gain: int | None = None
-    offset: int | None = None
+    exposure_s: Annotated[float, Field(ge=1e-5, le=3600)]
+    count: Annotated[int, Field(ge=1, le=20_000)]
+    gain: Annotated[int, Field(ge=-1000, le=1_000_000)] | None = None
+    offset: Annotated[int, Field(ge=-1000, le=1_000_000)] | None = None
     binning: Annotated[int, Field(ge=1, le=4)] = 1
     as_long_as_it_lasts: bool = False
     """As many as the span holds; `count` is not looked at then."""
@@ -130,16 +131,23 @@ def of_wanted(line: ExposureLine, number: int) -> str:
     return str(number) if line.as_long_as_it_lasts else f"{number} of {line.count}"
 
 
+_Degrees = Annotated[float, Field(ge=0.01, le=100)]
+_Minutes = Annotated[float, Field(ge=0.1, le=1440)]
+_Percents = Annotated[float, Field(ge=0.1, le=1000)]
+_Arcminutes = Annotated[float, Field(ge=0.01, le=600)]
+_Frames = Annotated[int, Field(ge=1, le=20_000)]
+
+
 class StandingOrders(Piece):
     """Limits that hold all night; a limit that is None is off."""
 
-    camera_within_c: Annotated[float, Field(gt=0), Shown("within", "°C")] = 0.5
-    focus_colder_by_c: Annotated[Annotated[float, Field(gt=0)] | None, Shown("colder, warmer by", "°C")] = 1.2
-    focus_every_min: Annotated[Annotated[float, Field(gt=0)] | None, Shown("every", "min")] = 90.0
-    focus_grown_by_percent: Annotated[Annotated[float, Field(gt=0)] | None, Shown("stars grown by", "%")] = (
-        15.0
-    )
-    focus_every_frames: Annotated[Annotated[int, Field(ge=1)] | None, Shown("every", "frames")] = None
+    camera_within_c: Annotated[float, Field(ge=0.01, le=50), Shown("within", "°C")] = 0.5
+    focus_colder_by_c: Annotated[_Degrees | None, Shown("colder, warmer by", "°C")] = 1.2
+    focus_every_min: Annotated[_Minutes | None, Shown("every", "min")] = 90.0
+    focus_grown_by_percent: Annotated[
+        Annotated[float, Field(ge=0.1, le=1000)] | None, Shown("stars grown by", "%")
+    ] = 15.0
+    focus_every_frames: Annotated[_Frames | None, Shown("every", "frames")] = None
     focus_averaged_min: Annotated[
         float,
         Field(ge=0, le=60),
@@ -150,8 +158,10 @@ class StandingOrders(Piece):
         bool, Shown("anew through each filter", help="else a change moves the focuser by its offset")
     ] = False
     focus_after_flip: Annotated[bool, Shown("focused anew after a flip")] = False
-    target_reach_px: Annotated[float, Field(ge=1), Shown("centred to", "px")] = 4.0
-    target_keep_arcmin: Annotated[Annotated[float, Field(gt=0)] | None, Shown("wandered by", "′")] = 2.0
+    target_reach_px: Annotated[float, Field(ge=1, le=10_000), Shown("centred to", "px")] = 4.0
+    target_keep_arcmin: Annotated[
+        Annotated[float, Field(ge=0.01, le=600)] | None, Shown("wandered by", "′")
+    ] = 2.0
     centre_after_flip: Annotated[
         bool,
         Shown(
@@ -159,7 +169,9 @@ class StandingOrders(Piece):
             help="else where it comes to stand is good enough, while it has not wandered too far",
         ),
     ] = True
-    dither_every_frames: Annotated[Annotated[int, Field(ge=1)] | None, Shown("every", "frames")] = None
+    dither_every_frames: Annotated[
+        Annotated[int, Field(ge=1, le=20_000)] | None, Shown("every", "frames")
+    ] = None
     dither_once_a_round: Annotated[
         bool,
         Shown("once a round", help="in blocks whose lines are in turn, in place of every so many frames"),
@@ -171,7 +183,7 @@ class StandingOrders(Piece):
         float, Field(gt=0, le=45), Shown("turned by", "°", help="half a turn is the same")
     ] = 1.5
     turn_wait_min: Annotated[
-        float, Field(gt=0), Shown("waits for you", "min", help="where the camera is turned by hand")
+        float, Field(ge=0.1, le=720), Shown("waits for you", "min", help="where the camera is turned by hand")
     ] = 10.0
     turn_unanswered: Annotated[
         Literal["go on as it is", "leave the target out", "hold"], Shown("without an answer")
@@ -207,7 +219,7 @@ def order_shown(name: str) -> Shown:
 class Block(Piece):
     """One target with its span and lines, taken one after another or in turn."""
 
-    id: Annotated[str, Field(min_length=1)]
+    id: Annotated[str, Field(pattern=ID)]
     target: Target
     span: Span = Span()
     order: Literal["one after another", "in turn"] = "one after another"
@@ -255,8 +267,8 @@ class NightPlan(Document):
     KIND: ClassVar[str] = "night plan"
     SCHEMA: ClassVar[int] = 1
 
-    name: Annotated[str, Field(min_length=1)]
-    blocks: list[Block]
+    name: Annotated[str, Field(min_length=1, max_length=120, pattern=PLAIN_TEXT)]
+    blocks: Annotated[list[Block], Field(max_length=500)]
     orders: StandingOrders = StandingOrders()
     opening: list[OpeningItem] = []  # noqa: RUF012
     """Steps done once, and conditions in an order of one's own or switched off; conditions that aren't named
@@ -283,6 +295,11 @@ class NightPlan(Document):
         """All steps done once: the opening's, the blocks', the closing's."""
         opening = [item for item in self.opening if not isinstance(item, MustHold)]
         return [*opening, *(step for block in self.blocks for step in block.steps), *self.closing]
+
+    @property
+    def programs(self) -> list[list[str]]:
+        """Those that it would run, with their arguments."""
+        return [list(s.arguments) for s in self.steps if isinstance(s, RunProgram) and not s.off]
 
     @property
     def conditions(self) -> list[MustHold]:

@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
+from vigil.documents.limited import ID, PLAIN_TEXT
 from vigil.documents.piece import Piece
 
 Otherwise = Literal["go on", "leave the target out", "hold", "end the night"]
@@ -26,7 +27,7 @@ NamedMoment = Literal[
 class _Step(Piece):
     """`id` is permanent and the plan's own: that a step is done counts by it."""
 
-    id: Annotated[str, Field(min_length=1)]
+    id: Annotated[str, Field(pattern=ID)]
     off: bool = False
 
 
@@ -34,7 +35,7 @@ class Ask(_Step):
     """Ask me, and wait for the answer."""
 
     kind: Literal["ask"] = "ask"
-    question: Annotated[str, Field(min_length=1)]
+    question: Annotated[str, Field(min_length=1, max_length=500, pattern=PLAIN_TEXT)]
     wait_min: Annotated[float, Field(gt=0, le=720)] = 10.0
     otherwise: Otherwise = "go on"
 
@@ -77,7 +78,10 @@ class RunProgram(_Step):
     """A program with its arguments, never through a shell; what it prints is kept beside the frames."""
 
     kind: Literal["program"] = "program"
-    arguments: Annotated[list[Annotated[str, Field(min_length=1)]], Field(min_length=1)]
+    arguments: Annotated[
+        list[Annotated[str, Field(min_length=1, max_length=4096, pattern=PLAIN_TEXT)]],
+        Field(min_length=1, max_length=64),
+    ]
     time_out_s: Annotated[float, Field(gt=0, le=3600)] = 60.0
     otherwise: Otherwise = "go on"
 

@@ -5,19 +5,20 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any, ClassVar, TypeVar
 
-from pydantic import BaseModel, ConfigDict, ValidationError
+from pydantic import ValidationError
 
+from vigil.documents.limited import Limited
 from vigil.files.atomic import write_bytes
+
+_MOST_BYTES = 20_000_000
 
 
 class DocumentError(ValueError):
     """A document that can't be used; the message names file, place and what would be right."""
 
 
-class Document(BaseModel):
+class Document(Limited):
     """Base of saved documents. `schema` is the version that the file was written in."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
 
     KIND: ClassVar[str]
     SCHEMA: ClassVar[int]
@@ -31,7 +32,11 @@ D = TypeVar("D", bound=Document)
 def load(model: type[D], path: Path) -> D:
     """Read a document, migrated to the present schema. Raises DocumentError; the file stays as it is."""
     try:
-        text = path.read_text(encoding="utf-8")
+        if path.exists() and not path.is_file():
+            raise DocumentError(f"{path}: it is no file")
+        if path.stat().st_size > _MOST_BYTES:
+            raise DocumentError(f"{path}: larger than {_MOST_BYTES / 1e6:.0f} MB: no document is")
+        text = path.read_text(encoding="utf-8-sig")
     except FileNotFoundError:
         raise DocumentError(f"{path}: there is no such file") from None
     except (OSError, UnicodeDecodeError) as problem:
@@ -47,6 +52,8 @@ def parse(model: type[D], text: str, name: str) -> D:
         raise DocumentError(
             f"{name}: line {problem.lineno}, column {problem.colno}: not valid JSON ({problem.msg})"
         ) from None
+    except (RecursionError, ValueError):
+        raise DocumentError(f"{name}: nested too deep, or a number with thousands of digits") from None
     if not isinstance(data, dict) or data.get("kind") != model.KIND:
         found = data.get("kind") if isinstance(data, dict) else type(data).__name__
         raise DocumentError(f'{name}: not a {model.KIND}: "kind" must be "{model.KIND}", found {found!r}')
@@ -55,8 +62,11 @@ def parse(model: type[D], text: str, name: str) -> D:
         raise DocumentError(
             f"{name}: schema {version!r} is not known here; this Vigil reads schemas 1 to {model.SCHEMA}"
         )
-    for step in range(version, model.SCHEMA):
-        data = model.MIGRATIONS[step](data)
+    try:
+        for step in range(version, model.SCHEMA):
+            data = model.MIGRATIONS[step](data)
+    except (KeyError, TypeError, ValueError, AttributeError, IndexError) as problem:
+        raise DocumentError(f"{name}: can't be brought up from schema {version} ({problem!r})") from None
     try:
         return model.model_validate({k: v for k, v in data.items() if k not in ("kind", "schema")})
     except ValidationError as problem:

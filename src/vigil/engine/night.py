@@ -76,6 +76,8 @@ class Equipment:
     """How often the watch looks at what could do harm."""
     rehearses: bool = False
     """Nothing is written or run outside: programs of the plan are left out."""
+    programs_not_allowed: Callable[[list[list[str]]], list[list[str]]] = lambda programs: []
+    """Of a plan's programs those that nobody at this computer has allowed yet."""
     hand_folder: Path | None = None
     """For frames taken by hand; else beside the others."""
 

@@ -4,14 +4,17 @@ import re
 import warnings
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
 import numpy as np
 from astropy import wcs as standard
 from astropy.io import fits
 from astropy.io.fits.verify import VerifyWarning
 
+from vigil.files.apart import fits_apart
 from vigil.files.atomic import write_atomically
+from vigil.files.claims import BadClaim, look_at_fits
+from vigil.files.names import plain_ascii
 from vigil.sky.tangent import project
 from vigil.solving.wcs import Sip, Wcs
 
@@ -20,6 +23,9 @@ _OLD_WCS = re.compile(
     r"WCSAXES|CTYPE[12]|CUNIT[12]|CRPIX[12]|CRVAL[12]|CD[12]_[12]|PC[12]_[12]|CDELT[12]|CROTA[12]"
     r"|LONPOLE|LATPOLE|[AB]P?_ORDER|[AB]P?_\d_\d|[AB]_DMAX"
 )
+
+_LONGEST_TEXT = 68
+"""Of a card's text (FITS 4.0, 4.2.1): letters that FITS has none for are spelt out, and the rest cut."""
 
 Header = dict[str, tuple[Any, str]]
 """Keyword to (value, comment)."""
@@ -52,20 +58,14 @@ def read_fits(path: Path) -> Frame:
     """The same, also of three colours: [colour, row, column], as the file has it: see `top_down`. Raises
     BadFrame."""
     try:
-        with warnings.catch_warnings():
-            # a cut-off file is only warned about, and its missing rows read as zero
-            warnings.simplefilter("error")
-            warnings.simplefilter("ignore", VerifyWarning)
-            with fits.open(path, memmap=False) as units:
-                image = next((u for u in units if u.data is not None and u.is_image), None)
-                if image is None:
-                    raise BadFrame(f"{path}: holds no image")
-                data, header = np.asarray(image.data), dict(image.header)
-    except FileNotFoundError:
-        raise BadFrame(f"{path}: there is no such file") from None
-    except BadFrame:
-        raise
-    except (OSError, ValueError, TypeError, UserWarning, KeyError, IndexError) as problem:
+        claimed = look_at_fits(path)
+        with claimed.stream as stream:
+            data, header = fits_apart(path) if claimed.packed else first_image(stream)
+    except BadClaim as problem:
+        said = str(problem)
+        known = said.startswith(("not a FITS", "there is", "it is no", "holds"))
+        raise BadFrame(f"{path}: {said if known else f'damaged, or not a FITS file ({said})'}") from None
+    except Exception as problem:  # whatever the library throws: it is the file's fault
         raise BadFrame(f"{path}: damaged, or not a FITS file ({_first_line(problem)})") from None
     if data.ndim == 3 and data.shape[0] == 1:
         data = data[0]
@@ -74,24 +74,42 @@ def read_fits(path: Path) -> Frame:
     return Frame(data.astype(data.dtype.newbyteorder("=")), header)
 
 
+def first_image(stream: BinaryIO) -> tuple[np.ndarray, dict[str, Any]]:
+    """The first image of an open FITS file, as it is in it, and its header; raises what the library does. Its
+    claims have been looked at."""
+    with warnings.catch_warnings():
+        # a cut-off file is only warned about, and its missing rows read as zero
+        warnings.simplefilter("error")
+        warnings.simplefilter("ignore", VerifyWarning)
+        with fits.open(stream, memmap=False, cache=False) as units:
+            image = next((u for u in units if u.data is not None and u.is_image), None)
+            if image is None:
+                raise ValueError("holds no image")
+            return np.asarray(image.data), dict(image.header)
+
+
 def write_frame(path: Path, image: np.ndarray, header: Header) -> None:
     """Write an unsigned 16-bit image, whole or not at all. Raises ValueError for another type."""
     if image.dtype != np.uint16 or image.ndim != 2:
         raise ValueError(f"a frame is a plane of uint16, not {image.dtype} with {image.ndim} axes")
     unit = fits.PrimaryHDU(image)
     for keyword, (value, comment) in header.items():
-        unit.header[keyword] = (value, comment)
+        unit.header[keyword] = (
+            plain_ascii(value)[:_LONGEST_TEXT] if isinstance(value, str) else value,
+            comment,
+        )
     write_atomically(path, lambda stream: unit.writeto(stream, output_verify="exception"))
 
 
 def read_header(path: Path) -> dict[str, Any]:
     """The first image's header alone, quickly; empty for a file that isn't FITS or can't be read."""
     try:
-        with warnings.catch_warnings():
+        with look_at_fits(path).stream as stream, warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            header = dict(fits.getheader(path))
-            return header if header.get("NAXIS", 0) >= 2 else dict(fits.getheader(path, 1))
-    except (OSError, ValueError, IndexError, KeyError):
+            header = dict(fits.getheader(stream))
+            stream.seek(0)
+            return header if header.get("NAXIS", 0) >= 2 else dict(fits.getheader(stream, 1))
+    except Exception:
         return {}
 
 
@@ -111,6 +129,7 @@ def write_wcs(path: Path, wcs: Wcs) -> None:
     `wcs` counts rows from the picture's bottom; a file that begins at the top gets it turned.
     """
     try:
+        look_at_fits(path).stream.close()
         with warnings.catch_warnings():
             warnings.simplefilter("error")
             warnings.simplefilter("ignore", VerifyWarning)
@@ -122,7 +141,9 @@ def write_wcs(path: Path, wcs: Wcs) -> None:
                 for keyword, (value, comment) in wcs_header(solution).items():
                     image.header[keyword] = (value, comment)
                 write_atomically(path, lambda stream: units.writeto(stream))
-    except (ValueError, TypeError, UserWarning, StopIteration) as problem:
+    except OSError:
+        raise
+    except Exception as problem:
         raise BadFrame(f"{path}: damaged, or not a FITS file ({_first_line(problem)})") from None
 
 
@@ -177,7 +198,7 @@ def read_wcs(header: dict[str, Any], shape: tuple[int, int]) -> Wcs | None:
         around = centre + np.array([[0, 0], [1, 0], [0, 1]])
         ra, dec = theirs.all_pix2world(around[:, 0], around[:, 1], 0)
         xi, eta = project(ra, dec, float(ra[0]), float(dec[0]))
-    except (ValueError, KeyError, TypeError, AttributeError, MemoryError):
+    except Exception:  # a solution that can't be understood is none
         return None
     cd = ((float(xi[1]), float(xi[2])), (float(eta[1]), float(eta[2])))
     if not np.all(np.isfinite(cd)) or np.linalg.det(np.array(cd)) == 0:

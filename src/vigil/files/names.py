@@ -1,6 +1,7 @@
 """File and folder names that sort and explain themselves."""
 
 import re
+import unicodedata
 from collections.abc import Callable, Mapping
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -30,13 +31,34 @@ def evening_date(moment: datetime, zone: str) -> str:
     return (moment.astimezone(ZoneInfo(zone)) - timedelta(hours=12)).date().isoformat()
 
 
+_PLAINLY = str.maketrans(
+    {
+        "α": "alpha", "β": "beta", "γ": "gamma", "δ": "delta", "ε": "epsilon", "ζ": "zeta", "η": "eta",
+        "θ": "theta", "λ": "lambda", "μ": "mu", "π": "pi", "ρ": "rho", "σ": "sigma", "τ": "tau", "φ": "phi",
+        "χ": "chi", "ψ": "psi", "ω": "omega", "’": "'", "‘": "'", "“": '"', "”": '"', "–": "-", "—": "-",
+        "−": "-", "×": "x", "·": " ", "°": " deg", "′": "'", "″": '"', "ß": "ss", "æ": "ae", "ø": "o",
+        "ł": "l",
+    }
+)  # fmt: skip
+_LONGEST_PIECE = 80
+"""Of a file's or folder's name: file systems take 255 bytes, and a name has several pieces."""
+
+
+def plain_ascii(text: str) -> str:
+    """Text as FITS cards take it: accents off, Greek letters by their names, what is left over as "?"."""
+    bare = unicodedata.normalize("NFKD", text.translate(_PLAINLY))
+    kept = (c for c in bare if not unicodedata.combining(c))
+    return "".join(c if " " <= c <= "~" else " " if c.isspace() else "?" for c in kept).strip()
+
+
 def safe(text: str) -> str:
     """Text fit for any file system: letters, digits, dot, plus, minus; the rest becomes a hyphen."""
     return _fit(text).strip("-.") or "unnamed"
 
 
 def _fit(text: str) -> str:
-    return re.sub(r"[^\w.+-]+", "-", text.strip()).strip(".")
+    fit = re.sub(r"[^\w.+-]+", "-", text.strip()).strip(".")
+    return fit if len(fit) <= _LONGEST_PIECE else fit[:_LONGEST_PIECE].strip(".-")
 
 
 def check_pattern(pattern: str) -> None:

@@ -17,6 +17,7 @@ from astropy_healpix import healpy
 from scipy.spatial import cKDTree
 
 from vigil.files.atomic import whole_folder
+from vigil.files.claims import look_at_table
 from vigil.files.starcatalogue import NSIDE, TILES, StarCatalogue, star_catalogue
 from vigil.sky.angles import parse_dec_deg, parse_ra_deg
 from vigil.sky.stars import SkyStars
@@ -163,15 +164,16 @@ def _read_csv(path: Path, columns: dict[str, str]) -> _Rows:
 
 def _read_fits(path: Path, columns: dict[str, str]) -> _Rows:
     try:
-        with fits.open(path) as units:
+        with look_at_table(path).stream as stream, fits.open(stream, memmap=False, cache=False) as units:
             table = next((u for u in units if isinstance(u, fits.BinTableHDU | fits.TableHDU)), None)
             if table is None:
                 raise BadCatalogue(f"{path}: holds no table")
-            names = {what: _column(path, list(table.columns.names), what, columns) for what in _NAMES}
+            have = [str(name) for name in table.columns.names if name]
+            names = {what: _column(path, have, what, columns) for what in _NAMES}
             ra, dec, mag = (np.asarray(table.data[names[what]], dtype=float) for what in ("ra", "dec", "mag"))
-    except (OSError, ValueError, TypeError) as problem:
-        if isinstance(problem, BadCatalogue):
-            raise
+    except BadCatalogue:
+        raise
+    except Exception as problem:  # whatever the library throws: it is the file's fault
         raise BadCatalogue(f"{path}: damaged, or no FITS table ({problem})") from None
     good = (ra >= 0) & (ra < 360) & (np.abs(dec) <= 90) & (mag > -2) & (mag < 30)
     bad = np.flatnonzero(~good)

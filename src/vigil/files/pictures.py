@@ -1,21 +1,22 @@
 """Pictures of any common kind, as planes to measure and as scenes to show: FITS, TIFF, PNG, JPEG."""
 
+import math
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import tifffile
-from PIL import Image, UnidentifiedImageError
+from PIL import Image
 
+from vigil.files.apart import tiff_apart
+from vigil.files.claims import MOST_IMAGE_BYTES, MOST_PIXELS
 from vigil.files.fits import BadFrame, read_fits, top_down
 
 FITS_ENDINGS = frozenset({".fits", ".fit", ".fts"})
 TIFF_ENDINGS = frozenset({".tif", ".tiff"})
 PICTURE_ENDINGS = FITS_ENDINGS | TIFF_ENDINGS | {".png", ".jpg", ".jpeg"}
-# a picture of this many pixels is an attack or a mistake, not a frame
-_MOST_PIXELS = 400_000_000
-Image.MAX_IMAGE_PIXELS = _MOST_PIXELS
+Image.MAX_IMAGE_PIXELS = MOST_PIXELS
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,8 +50,11 @@ def read_picture(path: Path) -> Picture:
         raise BadFrame(f"{path}: there is no such file")
     try:
         planes = _read_tiff(path) if ending in TIFF_ENDINGS else _read_plain(path)
-    except (OSError, ValueError, UnidentifiedImageError, Image.DecompressionBombError) as problem:
-        raise BadFrame(f"{path}: damaged, or no picture ({problem})") from None
+    except BadFrame:
+        raise
+    except Exception as problem:  # whatever the libraries throw: it is the file's fault
+        said = (str(problem).strip().splitlines() or [type(problem).__name__])[0]
+        raise BadFrame(f"{path}: damaged, or no picture ({said})") from None
     if planes.ndim not in (2, 3) or planes.size == 0:
         raise BadFrame(f"{path}: the picture has {planes.ndim} axes where 2 or 3 (colours) can be used")
     # other programs' files begin at the top
@@ -58,6 +62,17 @@ def read_picture(path: Path) -> Picture:
 
 
 def _read_tiff(path: Path) -> np.ndarray:
+    with tifffile.TiffFile(path) as file:
+        page = file.pages[0]
+        shape, bits, packed = page.shape, int(page.bitspersample or 8), int(page.compression) != 1
+    pixels = math.prod(shape)
+    if pixels > 3 * MOST_PIXELS or pixels * max(bits, 8) // 8 > MOST_IMAGE_BYTES:
+        raise BadFrame(f"{path}: {pixels / 1e6:.0f} million values: nothing so large is read")
+    return tiff_apart(path) if packed else unpack_tiff(path)
+
+
+def unpack_tiff(path: Path) -> np.ndarray:
+    """The first picture of a TIFF whose claims have been looked at; raises what the libraries do."""
     try:
         planes = np.asarray(tifffile.imread(path, key=0))
     except (tifffile.TiffFileError, IndexError, KeyError, ImportError, RuntimeError, ValueError):
@@ -70,6 +85,8 @@ def _read_tiff(path: Path) -> np.ndarray:
 
 def _read_plain(path: Path) -> np.ndarray:
     with Image.open(path) as picture:
+        if math.prod(picture.size) > MOST_PIXELS:
+            raise ValueError(f"{math.prod(picture.size) / 1e6:.0f} million pixels: nothing so large is read")
         if picture.mode in ("I", "F", "L", "I;16", "I;16B", "I;16L"):
             return np.asarray(picture)
         return np.asarray(picture.convert("RGB"))

@@ -30,7 +30,7 @@ from vigil.documents.messages import (
     Reports,
     Status,
 )
-from vigil.documents.night import NightState, NotAllowed, RunState, fold_all
+from vigil.documents.night import NightState, NotAllowed, RunState, fold, fold_all
 from vigil.documents.plan import NightPlan, contradictions
 from vigil.documents.rig import Rig
 from vigil.documents.rig.change import Difference, brief, differences, split, text_of
@@ -52,6 +52,7 @@ from vigil.keeper.reconcile import unrecorded_frames
 from vigil.keeper.reporting import report_of
 from vigil.keeper.wishes import grant
 from vigil.ledger.ledger import Ledger
+from vigil.ledger.store import LedgerError
 from vigil.link.endpoint import News
 from vigil.planning.spans import line_intervals, site_time
 from vigil.runtime.folders import unwritable
@@ -282,9 +283,33 @@ class Keeper:
         name = await self._ledger.unfinished(self._equipment.rig.id)
         if name is None:
             return
+        try:
+            await self._take_up(name)
+        except LedgerError:
+            raise
+        except Exception as problem:
+            log.exception("%s can't be taken up again", name)
+            await self._close_only(name, problem)
+
+    async def _close_only(self, name: str, problem: Exception) -> None:
+        """A night of which no sense can be made is closed: shut, parked, warm, over; and the rig is free
+        again."""
+        state = NightState(night=name, run=RunState.RUNNING)
+        for event in await self._ledger.events(name):
+            with contextlib.suppress(Exception):
+                state = fold(state, event)
+        if state.run not in _UNDER_WAY:
+            state = replace(state, run=RunState.RUNNING)
+        self._recorder.state = replace(state, activities={}, exposing=None, waiting=None)
+        plan = NightPlan(name="only closed", blocks=[])
+        self._night = Night(plan, self._equipment, self._recorder)
+        self._night.end(f"it could not be taken up again: {problem}")
+        self._started.set()
+
+    async def _take_up(self, name: str) -> None:
         state = fold_all(await self._ledger.events(name))
         if state.started is None:
-            return
+            raise ValueError("its beginning is not on record")
         plan = parse(NightPlan, state.plan or "", f"the plan of {name}")
         self._recorder.state = state
         if state.rig is not None:
@@ -443,6 +468,9 @@ class Keeper:
         if ask.command is Command.ACCEPT:
             night.accept()
             return "taken as it is"
+        if ask.command is Command.PLAN:
+            with contextlib.suppress(ValidationError):
+                self._need_allowed(NightPlan.model_validate(ask.values.get("plan")))
         if ask.command in WISHES:
             return await grant(ask, night, self._recorder.state, self._equipment.rig)
         self._stop.release()
@@ -576,6 +604,7 @@ class Keeper:
         wrong = contradictions(plan, equipment.rig)
         if wrong:
             raise CantStart("; ".join(wrong))
+        self._need_allowed(plan)
         try:  # what the night will reckon first: nothing may be on record that can't begin
             line_intervals(plan, equipment.rig, equipment.clock.utcnow())
         except Exception as problem:
@@ -587,10 +616,28 @@ class Keeper:
         evening = evening_date(equipment.clock.utcnow(), equipment.rig.site.time_zone)
         name = await self._ledger.next_name(equipment.rig.id, evening)
         equipment = replace(equipment, frames_folder=frames_folder)
+        before = self._recorder.state
         await started(self._recorder, plan, equipment, name, keeper_pid=os.getpid())
-        self._night = Night(plan, equipment, self._recorder)
+        try:
+            self._night = Night(plan, equipment, self._recorder)
+        except Exception as problem:
+            log.exception("the night could not be begun")
+            await self._recorder.record_if_possible(
+                Kind.CLOSING_STARTED, {}, f"it could not begin: {problem}"
+            )
+            over = {"frames": 0, "wanted": plan.wanted, "closing": {}}
+            await self._recorder.record_if_possible(Kind.NIGHT_OVER, over, f"it could not begin: {problem}")
+            self._recorder.state = before
+            raise CantStart(f"the night can't begin, an error in Vigil: {problem}") from None
         self._started.set()
         return name
+
+    def _need_allowed(self, plan: NightPlan) -> None:
+        """Raises NotAllowed while the plan would run programs that nobody has allowed."""
+        unknown = self._equipment.programs_not_allowed(plan.programs)
+        if unknown:
+            said = "; ".join(" ".join(program) for program in unknown)
+            raise NotAllowed(f"the plan would run programs that nobody here has allowed yet: {said}")
 
     # -- telling ------------------------------------------------------------------------------------
 

@@ -14,8 +14,9 @@ class Taken(RuntimeError):
 class RigLock:
     """Held while the keeper lives; the system frees it when the process dies, however it dies."""
 
-    def __init__(self, path: Path) -> None:
-        self._path = path
+    def __init__(self, path: Path, socket: Path | None = None) -> None:
+        """`socket` is where the keeper will answer, told to whoever finds the lock."""
+        self._path, self._socket = path, socket
         self._handle: int | None = None
 
     def __enter__(self) -> Self:
@@ -23,11 +24,14 @@ class RigLock:
         try:
             fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except BlockingIOError:
-            owner = os.read(handle, 20).decode(errors="replace").strip() or "unknown"
+            told = os.read(handle, 500).decode(errors="replace").splitlines()
             os.close(handle)
-            raise Taken(f"the rig's keeper runs already, as process {owner}") from None
+            where = f", and answers at {told[1]}" if len(told) > 1 else ""
+            raise Taken(
+                f"the rig's keeper runs already, as process {told[0] if told else 'unknown'}{where}"
+            ) from None
         os.ftruncate(handle, 0)
-        os.write(handle, str(os.getpid()).encode())
+        os.write(handle, f"{os.getpid()}\n{self._socket or ''}\n".encode())
         self._handle = handle
         return self
 

@@ -1,6 +1,7 @@
 """The keeper's socket, on a thread of its own and in real time: a jumping clock fires keep-alives."""
 
 import asyncio
+import logging
 import os
 import socket
 import struct
@@ -16,6 +17,7 @@ from vigil.documents.messages import Ask, Resync
 from vigil.link.endpoint import Endpoint, News
 from vigil.link.wire import encode
 
+log = logging.getLogger(__name__)
 T = TypeVar("T")
 _MOST_QUEUED = 20_000
 IDLE_LIMIT_S = 600.0
@@ -41,6 +43,7 @@ class Server:
         self._thread = threading.Thread(target=self._serve, name="socket", daemon=True)
         self._loop: asyncio.AbstractEventLoop | None = None
         self._stopping: asyncio.Event | None = None
+        self._runner: web.AppRunner | None = None
         self._sockets: set[web.WebSocketResponse] = set()
 
     def start(self) -> None:
@@ -78,6 +81,7 @@ class Server:
             await web.UnixSite(runner, str(self._path)).start()
         finally:
             os.umask(before)
+        self._runner = runner
         self._ready.set()
         idle = asyncio.ensure_future(self._watch_idle())
         await self._stopping.wait()
@@ -92,11 +96,26 @@ class Server:
         step_s = min(10.0, self._idle_limit_s)
         while True:
             await asyncio.sleep(step_s)
+            try:
+                await self._reopen()
+            except OSError:
+                log.exception("the socket could not be made anew")
             status = await self._on_keeper(self._endpoint.status())
             busy = status.run not in ("ready", "over") or "ready" in status.devices.values()
             alone_s = 0.0 if busy or self._sockets else alone_s + step_s
             if alone_s >= self._idle_limit_s:
                 self._keeper_loop.call_soon_threadsafe(self._when_idle)
+
+    async def _reopen(self) -> None:
+        """Somebody has swept the runtime folder: answer there again."""
+        if self._path.exists() or self._runner is None:
+            return
+        self._path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+        before = os.umask(0o177)
+        try:
+            await web.UnixSite(self._runner, str(self._path)).start()
+        finally:
+            os.umask(before)
 
     @web.middleware
     async def _only_ourselves(self, request: web.Request, handler: Any) -> web.StreamResponse:

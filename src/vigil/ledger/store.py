@@ -2,6 +2,7 @@
 
 import fcntl
 import json
+import logging
 import os
 import sqlite3
 from collections.abc import Iterator, Sequence
@@ -12,6 +13,7 @@ from typing import Any
 
 from vigil.documents.events import Event, Kind
 
+log = logging.getLogger(__name__)
 _SCHEMA = 2
 _EVENTS = """
 CREATE TABLE events (
@@ -92,7 +94,7 @@ class LedgerStore:
         name = ":memory:" if path is None else str(path)
         try:
             self._db = sqlite3.connect(name, check_same_thread=False, isolation_level=None)
-            self._db.execute("PRAGMA busy_timeout = 5000")
+            self._db.execute("PRAGMA busy_timeout = 30000")
             with _alone(path):
                 self._db.execute("PRAGMA journal_mode = WAL")
                 self._prepare(name)
@@ -117,7 +119,10 @@ class LedgerStore:
                 self._db.execute(statement)
             rows = self._db.execute("SELECT id, night, at, kind, body, reason FROM events ORDER BY id")
             for row in rows.fetchall():
-                self._derive(_event(row), row[2])
+                try:
+                    self._derive(_event(row), row[2])
+                except (ValueError, KeyError):
+                    log.error("event %s can't be read and is passed over", row[0])
             self._db.execute(f"PRAGMA user_version = {_SCHEMA}")
             self._db.execute("COMMIT")
         except BaseException:
@@ -178,7 +183,13 @@ class LedgerStore:
             "SELECT id, night, at, kind, body, reason FROM events WHERE night = ? AND id > ? ORDER BY id",
             (night, after),
         )
-        return [_event(row) for row in rows]
+        found = []
+        for row in rows:
+            try:
+                found.append(_event(row))
+            except ValueError:  # of a kind that a newer Vigil knows, or damaged: the others are worth having
+                log.error("event %s of %s can't be read and is passed over", row[0], night)
+        return found
 
     def unfinished(self, rig_id: str) -> str | None:
         """The latest night of a rig if it isn't over."""

@@ -15,6 +15,8 @@ from vigil.runtime.folders import Folders
 _START_LIMIT_S = 60.0
 _LEAVE_LIMIT_S = 20.0
 _LOOK_EVERY_S = 0.1
+_UNGUARDED = "VIGIL_UNGUARDED"
+"""Set, a keeper that dies stays dead: for tests of just that."""
 
 
 async def command(link: Link, what: Command, **values: Any) -> Answer:
@@ -24,10 +26,11 @@ async def command(link: Link, what: Command, **values: Any) -> Answer:
 
 async def keeper_status(folders: Folders) -> Status | None:
     """What the rig's keeper says; None when none answers."""
-    if not folders.socket.exists():
+    socket = folders.socket_in_use
+    if not socket.exists():
         return None
     try:
-        async with SocketLink(folders.socket) as link:
+        async with SocketLink(socket) as link:
             return await link.status()
     except KeeperGone:
         return None
@@ -40,7 +43,7 @@ def under_way(status: Status) -> bool:
 
 async def retire_idle_keeper(folders: Folders) -> None:
     """Let a keeper leave that has nothing to do: it may have another pace or seed than is wanted now."""
-    async with SocketLink(folders.socket) as link:
+    async with SocketLink(folders.socket_in_use) as link:
         await command(link, Command.RETIRE)
     waited_s = 0.0
     while await keeper_status(folders) is not None and waited_s < _LEAVE_LIMIT_S:
@@ -50,7 +53,10 @@ async def retire_idle_keeper(folders: Folders) -> None:
 
 def _spawn(rig: str, folders: Folders, words: list[str]) -> "subprocess.Popen[bytes]":
     """A keeper in a session of its own, which outlives this one."""
-    arguments = [sys.executable, "-m", "vigil", "keep", "--rig", rig, *words]
+    guarded = [] if os.environ.get(_UNGUARDED) else ["--guarded"]
+    arguments = [sys.executable, "-m", "vigil", "keep", "--rig", rig, *guarded, *words]
+    if folders.log.exists() and folders.log.stat().st_size > 0:  # what a dead one said last may be wanted
+        folders.log.replace(folders.log.with_name(folders.log.name + ".previous"))
     with folders.log.open("wb") as log:
         return subprocess.Popen(
             arguments,
@@ -97,4 +103,4 @@ class RigKeeper:
         return await keeper_status(self._folders) is not None
 
     def open(self) -> SocketLink:
-        return SocketLink(self._folders.socket)
+        return SocketLink(self._folders.socket_in_use)

@@ -11,7 +11,7 @@ LEDGER = "ledger.sqlite"
 
 @dataclass(frozen=True, slots=True)
 class Folders:
-    """Data (ledger, frames), state (simulated gear, logs) and runtime (socket, lock) of one rig."""
+    """Data (ledger, its lock, frames), state (simulated gear, logs) and runtime (socket) of one rig."""
 
     data: Path
     state: Path
@@ -47,7 +47,19 @@ class Folders:
 
     @property
     def lock(self) -> Path:
-        return self.runtime / "keeper.lock"
+        """Beside the ledger, which one keeper at a time may write, whatever its runtime folder is."""
+        return self.data / "keeper.lock"
+
+    @property
+    def socket_in_use(self) -> Path:
+        """The keeper's, also where it was started with another runtime folder: the lock tells it."""
+        if self.socket.exists():
+            return self.socket
+        try:
+            told = self.lock.read_text(errors="replace").splitlines()[1:2]
+        except OSError:
+            told = []
+        return Path(told[0]) if told and Path(told[0]).exists() else self.socket
 
 
 def folders_of(rig_id: str) -> Folders:
@@ -113,6 +125,11 @@ def plans_folder(rig_id: str) -> Path:
 def patterns_folder() -> Path:
     """Pieces of plans kept to be used again."""
     return _base("XDG_DATA_HOME", Path.home() / ".local" / "share") / "vigil" / "patterns"
+
+
+def allowed_programs_file() -> Path:
+    """Which programs plans may run; may not exist yet."""
+    return _base("XDG_DATA_HOME", Path.home() / ".local" / "share") / "vigil" / "allowed-programs.json"
 
 
 def shelf_file() -> Path:

@@ -3,11 +3,15 @@
 import asyncio
 import contextlib
 import os
+import resource
 import signal
 import subprocess
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
+
+_MOST_OUTPUT = 100_000_000
+"""Of any file that a program writes, what it prints among them."""
 
 
 class ProgramFailed(RuntimeError):
@@ -47,17 +51,22 @@ def _started(arguments: Sequence[str], output: Path) -> "subprocess.Popen[bytes]
     try:
         output.parent.mkdir(parents=True, exist_ok=True)
         with output.open("wb") as file:
-            return subprocess.Popen(
+            program = subprocess.Popen(
                 list(arguments),
                 stdin=subprocess.DEVNULL,
                 stdout=file,
                 stderr=subprocess.STDOUT,
                 start_new_session=True,
             )
+        with contextlib.suppress(OSError):  # it may be over already
+            resource.prlimit(program.pid, resource.RLIMIT_FSIZE, (_MOST_OUTPUT, _MOST_OUTPUT))
+        return program
     except (OSError, ValueError) as problem:
         raise ProgramFailed(f"{arguments[0]} could not be started ({problem})") from None
 
 
 def _last_line(output: Path) -> str:
-    said = output.read_bytes()[-2000:].decode("utf-8", "replace").strip()
+    with output.open("rb") as file:
+        file.seek(max(0, file.seek(0, os.SEEK_END) - 2000))
+        said = file.read(2000).decode("utf-8", "replace").strip()
     return said.rsplit("\n", 1)[-1][:200]

@@ -11,8 +11,8 @@ class TelescopePart(Part):
     """The optical tube, or a camera lens."""
 
     name: Name
-    focal_length_mm: Annotated[Positive, Shown("focal length", "mm")]
-    aperture_mm: Annotated[Positive, Shown("aperture", "mm")]
+    focal_length_mm: Annotated[Annotated[float, Field(ge=1, le=100_000)], Shown("focal length", "mm")]
+    aperture_mm: Annotated[Annotated[float, Field(ge=1, le=20_000)], Shown("aperture", "mm")]
     obstruction_mm: Annotated[float, Field(ge=0), Shown("obstruction", "mm", help="diameter")] = 0.0
     mirror_moves: Annotated[bool, Shown("mirror moves", help="focuses by its main mirror")] = False
 

@@ -3,7 +3,9 @@
 from dataclasses import dataclass
 from typing import Annotated
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
+
+from vigil.documents.limited import PLAIN_TEXT, Limited
 
 
 @dataclass(frozen=True, slots=True)
@@ -19,13 +21,11 @@ class Shown:
     help: str = ""
 
 
-class Part(BaseModel):
+class Part(Limited):
     """Base of the rig's parts."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
 
-
-Positive = Annotated[float, Field(gt=0)]
-NotNegative = Annotated[float, Field(ge=0)]
+Positive = Annotated[float, Field(ge=1e-6, le=1e6)]
+NotNegative = Annotated[float, Field(ge=0, le=1e6)]
 Percent = Annotated[float, Field(ge=0, le=100)]
-Name = Annotated[str, Field(min_length=1, max_length=80), Shown("name", safe=True)]
+Name = Annotated[str, Field(min_length=1, max_length=80, pattern=PLAIN_TEXT), Shown("name", safe=True)]

@@ -18,6 +18,7 @@ from vigil.solving.wcs import Wcs
 # the camera turns with the tube: by half a turn, give or take what a badly aligned axis adds
 _TURNED_WITHIN_DEG = 20.0
 _STEP_S = 10.0
+_LONGEST_WAIT_MIN = 45.0
 _STANDS_MIN = 0.4
 _SURE_MIN = 2.0
 """A trial nearer to the meridian than this might end on either side."""
@@ -94,6 +95,8 @@ class Flip(Activity):
         rule = rule_of(window) if window is not None else None
         earliest = max(rule.earliest_min, 0.0) if rule is not None else 0.0
         kit.progress.begin("flip", self.words, 0, 1, "")
+        if earliest - self._here_min(kit) > _LONGEST_WAIT_MIN:
+            raise ActivityFailed(f"the flip may begin in {earliest - self._here_min(kit):.0f} min only")
         while True:
             here = self._here_min(kit)
             left_s = 60 * (earliest - here) / SIDEREAL_RATE + _PAST_S

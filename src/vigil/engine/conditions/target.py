@@ -14,7 +14,7 @@ from vigil.planning.sides import beyond_min, may_change_side, window_on
 from vigil.sky.angles import separation_deg
 
 _SHORT, _DAY, _A_MINUTE = timedelta(minutes=30), timedelta(hours=12), timedelta(minutes=1)
-_FAR_MIN = 360.0
+_NEAR_MIN = 5.0
 """A flip that comes so soon waits by itself."""
 # the mount has been moved by something else when its word differs this much from where it was sent
 _MOVED_ARCMIN = 1.0
@@ -71,7 +71,7 @@ class OnTarget(Condition):
             return under_stars(view, centre)
         window = window_on(view.rig, side)
         here = beyond_min(side, hour_angle_min(*aim, view.rig, view.at))
-        if here < -_FAR_MIN:  # it has just come over: a little later it stays
+        if abs(here) > 720 - _NEAR_MIN:  # it has just come over: a little later it stays
             return NotBefore(view.at + _A_MINUTE, "so near the meridian it might go back")
         opens = max(rule_of(window).earliest_min if window is not None else 0.0, 0.0)
         wait = timedelta(minutes=(opens - here) / SIDEREAL_RATE)
