@@ -6,6 +6,7 @@ import sys
 from campaigns import (
     crashes,
     flips,
+    fuzzing,
     matches,
     mosaicfields,
     nights,
@@ -20,6 +21,7 @@ from campaigns import (
 CAMPAIGNS = {
     "crashes": crashes.campaign,
     "flips": flips.campaign,
+    "fuzz": fuzzing.campaign,
     "matches": matches.campaign,
     "mosaics": mosaicfields.campaign,
     "sky": skyoracle.campaign,

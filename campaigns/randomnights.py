@@ -481,7 +481,7 @@ def _unhindered(made: Night, watched: Watched) -> list[tuple[datetime, datetime]
         begins = start + timedelta(minutes=fault.at_min)
         bad.append((begins, begins + timedelta(minutes=fault.minutes + 16)))
     for sample in truth.samples:
-        if sample.unsafe:
+        if sample.unsafe or sample.not_yet_safe:
             bad.append((sample.at, sample.at + timedelta(minutes=12)))
     for step in made.plan.opening:
         if isinstance(step, WaitUntil):

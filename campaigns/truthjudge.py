@@ -19,7 +19,7 @@ from vigil.sky.horizontal import observe
 from vigil.sky.instants import from_datetimes
 
 EVERY_S = 5.0
-_ALTITUDE_SLACK_DEG = 0.6
+_ALTITUDE_SLACK_DEG = 1.0
 _WINDOW_SLACK_MIN = 0.5
 _HINDERS = (FaultKind.DISCONNECTS, FaultKind.TIMES_OUT, FaultKind.THROWS)
 _SHUTTING = ("mount", "roof", "cover", "safety sensor", "weather station")
@@ -40,6 +40,8 @@ class Sample:
     hour_angle_deg: float = 0.0
     dec_deg: float = 0.0
     side: str = ""
+    not_yet_safe: bool = False
+    """By the stricter limits for going on."""
 
 
 @dataclass
@@ -62,8 +64,11 @@ class Truth:
                 unsafe = False
                 if Safe.wanted(self.rig):
                     told = {n: await x.read() for n, x in sensors.items() if bench.state.connected.get(n)}
-                    unsafe = not sky_check(self.rig, told, bench.clock.utcnow(), held=False).met
+                    now = bench.clock.utcnow()
+                    unsafe = not sky_check(self.rig, told, now, held=False).met
                 self._take(played, unsafe)
+                if Safe.wanted(self.rig):
+                    self.samples[-1].not_yet_safe = not sky_check(self.rig, told, now, held=True).met
                 await asyncio.sleep(EVERY_S)
         finally:
             self._take(played, unsafe=False)

@@ -1,11 +1,21 @@
 """The base of all that is saved: no number and no text in it may be more than what is behind it can bear."""
 
 import math
-from typing import Any
+from datetime import time
+from typing import Annotated, Any
 
-from pydantic import BaseModel, ConfigDict, model_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, model_validator
 
 _MOST, _SEED = 1e7, 2.0**63
+
+
+def _of_the_site(at: time) -> time:
+    if at.tzinfo is not None:
+        raise ValueError("a clock time is the site's own: write it without a time zone")
+    return at
+
+
+ClockTime = Annotated[time, AfterValidator(_of_the_site)]
 PLAIN_TEXT = r"^[^\x00-\x1f\x7f-\x9f]*$"
 """Without control characters: a name may be shown in a terminal."""
 ID = r"^[\w+][\w.+ -]{0,79}$"

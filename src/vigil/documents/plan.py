@@ -1,12 +1,11 @@
 """The night plan: blocks with their spans and exposure lines, and standing orders."""
 
-from datetime import time
 from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field, ValidationError, field_validator, model_validator
 
 from vigil.documents.conditions import wrong_order
-from vigil.documents.limited import ID, PLAIN_TEXT
+from vigil.documents.limited import ID, PLAIN_TEXT, ClockTime
 from vigil.documents.piece import Piece
 from vigil.documents.rig import Rig
 from vigil.documents.rig.part import Shown
@@ -66,8 +65,8 @@ class Span(Piece):
     opens: SunMoment = SunMoment(minutes=-10)
     closes: SunMoment = SunMoment()
     minimum_altitude_deg: Annotated[float, Field(ge=0, lt=90)] = 25.0
-    from_clock: time | None = None
-    until_clock: time | None = None
+    from_clock: ClockTime | None = None
+    until_clock: ClockTime | None = None
     moon: MoonIs = "anywhere"
     moon_apart_deg: Annotated[float, Field(gt=0, le=180)] | None = None
     """Least distance from the moon, while it is up."""

@@ -1,11 +1,10 @@
 """Steps done once: a question, a wait, a program, a test exposure; and the conditions by their names."""
 
-from datetime import time
 from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from vigil.documents.limited import ID, PLAIN_TEXT
+from vigil.documents.limited import ID, PLAIN_TEXT, ClockTime
 from vigil.documents.piece import Piece
 
 Otherwise = Literal["go on", "leave the target out", "hold", "end the night"]
@@ -48,7 +47,7 @@ class WaitUntil(_Step):
     """Until a clock time of the site's, a named moment plus or minus minutes, or the sun at an altitude."""
 
     kind: Literal["wait"] = "wait"
-    clock: time | None = None
+    clock: ClockTime | None = None
     moment: NamedMoment | None = None
     minutes: Annotated[float, Field(ge=-720, le=720)] = 0.0
     """After the moment; before it where negative."""

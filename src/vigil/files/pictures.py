@@ -1,5 +1,6 @@
 """Pictures of any common kind, as planes to measure and as scenes to show: FITS, TIFF, PNG, JPEG."""
 
+import logging
 import math
 from dataclasses import dataclass
 from pathlib import Path
@@ -17,6 +18,7 @@ FITS_ENDINGS = frozenset({".fits", ".fit", ".fts"})
 TIFF_ENDINGS = frozenset({".tif", ".tiff"})
 PICTURE_ENDINGS = FITS_ENDINGS | TIFF_ENDINGS | {".png", ".jpg", ".jpeg"}
 Image.MAX_IMAGE_PIXELS = MOST_PIXELS
+logging.getLogger("tifffile").setLevel(logging.CRITICAL)  # what it finds wrong we say ourselves
 
 
 @dataclass(frozen=True, slots=True)

@@ -61,11 +61,16 @@ class Decision:
 
 
 def rule_of(window: FlipWindow) -> FlipRule:
-    """A window as a rule. The wanted moment lies inside what the buffer leaves."""
+    """A window as a rule. The wanted moment lies inside what the buffer leaves.
+
+    No slew changes sides before the meridian: of a window that ends there frames are read out in it, and the
+    mount stands until it may flip.
+    """
     limit = math.inf if window.latest_min is None else window.latest_min
-    last = max(window.earliest_min, limit - window.buffer_min)
-    wanted = window.earliest_min if window.preferred_min is None else window.preferred_min
-    return FlipRule(window.earliest_min, min(max(wanted, window.earliest_min), last), last, limit)
+    earliest = max(window.earliest_min, 0.0)
+    last = max(earliest, limit - window.buffer_min) if limit >= 0 else limit - window.buffer_min
+    wanted = earliest if window.preferred_min is None else window.preferred_min
+    return FlipRule(earliest, max(earliest, min(wanted, last)), last, limit)
 
 
 def rule_for(rig: Rig) -> FlipRule | None:

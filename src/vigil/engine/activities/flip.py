@@ -20,8 +20,8 @@ _TURNED_WITHIN_DEG = 20.0
 _STEP_S = 10.0
 _LONGEST_WAIT_MIN = 45.0
 _STANDS_MIN = 0.4
-_SURE_MIN = 2.0
-"""A trial nearer to the meridian than this might end on either side."""
+_SURE_MIN = 2.5
+"""Nearer to the meridian than this a slew might end on either side, by the mount's own clock and axes."""
 # a slew that begins on the meridian itself might end on either side
 _PAST_S = 5.0
 
@@ -84,7 +84,7 @@ class Flip(Activity):
         window = window_on(kit.rig, self.side)
         if window is None or here_min <= (rule := rule_of(window)).limit_min - _STANDS_MIN:
             return
-        safe_min = max((max(rule.earliest_min, 0.0) + rule.limit_min) / 2, _SURE_MIN)
+        safe_min = max((rule.earliest_min + rule.limit_min) / 2, _SURE_MIN)
         side = await slew_to(kit, self.ra_deg + (here_min - safe_min) / MINUTES_PER_DEGREE, self.dec_deg)
         if side == self.side:
             raise ActivityFailed(f"the mount says that the tube is still {side} of the pier")
@@ -93,7 +93,7 @@ class Flip(Activity):
         """Until the window opens, told as it goes."""
         window, mount = window_on(kit.rig, self.side), kit.devices.mount
         rule = rule_of(window) if window is not None else None
-        earliest = max(rule.earliest_min, 0.0) if rule is not None else 0.0
+        earliest = max(rule.earliest_min if rule is not None else 0.0, _SURE_MIN)
         kit.progress.begin("flip", self.words, 0, 1, "")
         if earliest - self._here_min(kit) > _LONGEST_WAIT_MIN:
             raise ActivityFailed(f"the flip may begin in {earliest - self._here_min(kit):.0f} min only")

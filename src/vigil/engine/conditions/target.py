@@ -73,7 +73,7 @@ class OnTarget(Condition):
         here = beyond_min(side, hour_angle_min(*aim, view.rig, view.at))
         if abs(here) > 720 - _NEAR_MIN:  # it has just come over: a little later it stays
             return NotBefore(view.at + _A_MINUTE, "so near the meridian it might go back")
-        opens = max(rule_of(window).earliest_min if window is not None else 0.0, 0.0)
+        opens = rule_of(window).earliest_min if window is not None else 0.0
         wait = timedelta(minutes=(opens - here) / SIDEREAL_RATE)
         if -_DAY < wait < _SHORT:
             return under_stars(view, flip_for(view))
