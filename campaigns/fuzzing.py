@@ -176,6 +176,10 @@ def _fits_files(*kinds: str) -> list[bytes]:
     return [_fits_bytes(kind) for kind in kinds]
 
 
+def _zipped() -> list[bytes]:
+    return [gzip.compress(_fits_bytes("plain"))]
+
+
 def _pictures() -> list[bytes]:
     import tifffile
 
@@ -380,7 +384,7 @@ def _shelf_seeds(as_csv: bool) -> list[bytes]:
 READERS: tuple[Reader, ...] = (
     Reader("frame", ".fits", lambda: _fits_files("plain", "colour", "second"), _read_frame, _fits_spoilt),
     Reader("packed frame", ".fits", lambda: _fits_files("packed", "gzip"), _read_frame, _fits_spoilt),
-    Reader("zipped frame", ".fits.gz", lambda: [gzip.compress(_fits_bytes("plain"))], _read_frame, _gz_spoilt),
+    Reader("zipped frame", ".fits.gz", _zipped, _read_frame, _gz_spoilt),
     Reader("TIFF", ".tif", _pictures, _read_picture, _bytes_spoilt),
     Reader("PNG", ".png", lambda: _drawn("PNG"), _read_picture, _bytes_spoilt),
     Reader("JPEG", ".jpg", lambda: _drawn("JPEG"), _read_picture, _bytes_spoilt),

@@ -7,7 +7,7 @@ from datetime import datetime, timedelta
 from itertools import pairwise
 
 from campaigns.night import Played
-from vigil.devices.ways import keep_at
+from vigil.devices.ways import Keep, keep_at
 from vigil.documents.rig import Rig
 from vigil.documents.scenario import Fault, FaultKind, Scenario
 from vigil.engine.conditions.safe import Safe, sky_check
@@ -22,6 +22,7 @@ EVERY_S = 5.0
 _ALTITUDE_SLACK_DEG = 1.0
 _WINDOW_SLACK_MIN = 0.5
 _HINDERS = (FaultKind.DISCONNECTS, FaultKind.TIMES_OUT, FaultKind.THROWS)
+_SUN_MATTERS_DEG = -2.0
 _SHUTTING = ("mount", "roof", "cover", "safety sensor", "weather station")
 
 
@@ -152,11 +153,13 @@ class Truth:
         mount = self.rig.mount
         assert mount is not None
         was_past = False
+        keep: Keep | None = None
         for before, now in pairwise(self.samples):
             if now.parked or before.parked or self._hindered(now.at):
                 was_past = False
                 continue
-            keep = keep_at(self.rig, now.at)
+            if now.sun_deg > _SUN_MATTERS_DEG or keep is None or keep.sun is not None:
+                keep = keep_at(self.rig, now.at)
             sun = float(keep.near_sun_deg(now.hour_angle_deg, now.dec_deg))
             if sun > 1.0 and sun > float(keep.near_sun_deg(before.hour_angle_deg, before.dec_deg)):
                 found.setdefault("sun", f"{now.at:%H:%M:%S} {20 - sun:.0f}° from the sun")
