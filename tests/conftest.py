@@ -16,6 +16,7 @@ def own_folders(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Pat
     with tempfile.TemporaryDirectory(prefix="vigil-") as short:
         (tmp_path / "r").symlink_to(short)
         monkeypatch.setenv("XDG_RUNTIME_DIR", short)
+        monkeypatch.setenv("VIGIL_UNGUARDED", "1")  # a keeper that a test kills stays dead
         monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "d"))
         monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "s"))
         yield tmp_path

@@ -62,7 +62,6 @@ class CommandLine:
 @pytest.fixture
 def command_line(own_folders: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[CommandLine]:
     monkeypatch.setenv("PYTHONPATH", str(Path(__file__).parents[2] / "src"))
-    monkeypatch.setenv("VIGIL_UNGUARDED", "1")  # a dead keeper stays dead, but where its return is tested
     line = CommandLine(own_folders, camera_px=1800)
     yield line
     lock = own_folders / "d" / "vigil" / "heron-480" / "keeper.lock"

@@ -57,7 +57,7 @@ class Desktop:
         self.screen.until(lambda: self.count(kind) >= number, f"{number} {kind}")
 
     def keeper(self) -> int:
-        return int((self.folder / "r" / "vigil" / "heron-480" / "keeper.lock").read_text())
+        return int((self.base / "keeper.lock").read_text().split()[0])
 
     def plan_on_disk(self) -> dict[str, object]:
         return dict(json.loads((self.base / "plan.json").read_text()))
@@ -69,9 +69,8 @@ def desktop(qapp: QApplication, own_folders: Path, monkeypatch: pytest.MonkeyPat
     with Screen() as screen:
         made = Desktop(own_folders, screen)
         yield made
-        lock = own_folders / "r" / "vigil" / "heron-480" / "keeper.lock"
-        if lock.with_name("keeper.sock").exists():
-            os.kill(int(lock.read_text()), signal.SIGKILL)
+        if (own_folders / "r" / "vigil" / "heron-480" / "keeper.sock").exists():
+            os.kill(made.keeper(), signal.SIGKILL)
 
 
 @pytest.mark.timeout(1200)

@@ -447,6 +447,8 @@ class Keeper:
         if ask.command is Command.RIG:
             return self._change_rig(ask)
         if night is None or run not in _UNDER_WAY:
+            if ask.command is Command.RESUME and self._stop.release():
+                return "devices may be moved again"
             raise NotAllowed("no night is under way")
         if run is RunState.CLOSING:
             if ask.command in (Command.RESUME, Command.END) and self._stop.release():

@@ -30,6 +30,7 @@ from vigil.link.endpoint import News
 from vigil.planning.forecast import Forecast, Ready, forecast
 from vigil.planning.overheads import Overheads, overheads_of
 from vigil.planning.spans import local_noon_before
+from vigil.runtime.allowed import allow, not_allowed
 from vigil.sky.instants import Floats
 from vigil.sky.night import NightSky, night_sky
 from vigil.ui.bridge import Bridge
@@ -71,6 +72,8 @@ class Session(QObject):
     sky_changed = pyqtSignal()
     devices_changed = pyqtSignal()
     deed_told = pyqtSignal(object)
+    programs_asked = pyqtSignal(list)
+    """The plan would run these, and nobody here has allowed it yet."""
     scenery_told = pyqtSignal(object)
     """What the keeper says of the scenario: the values of its answer."""
     scenery_refused = pyqtSignal(str)
@@ -141,7 +144,24 @@ class Session(QObject):
         if wrong:
             self.refused.emit("; ".join(wrong))
             return
+        unknown = not_allowed(self.plan.plan.programs)
+        if unknown:
+            self.programs_asked.emit(unknown)
+            return
         self.ask(Command.START, plan=self.plan.plan.model_dump(mode="json"))
+
+    def allow_programs(self, programs: list[list[str]]) -> None:
+        """A person has said that plans may run them; then the night begins."""
+        try:
+            allow(programs)
+        except OSError as problem:
+            self.refused.emit(f"what may be run can't be kept ({problem.strerror or problem})")
+            return
+        self.start_night()
+
+    def stop_everything(self) -> None:
+        """At once, and hold a night."""
+        self.ask(Command.STOP)
 
     def hold(self, now: bool = False) -> None:
         self.ask(Command.HOLD, reason="held by hand", now=now)

@@ -1,6 +1,6 @@
 """The status line: lamps, what goes on, what comes next, hold, end, red light."""
 
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter
@@ -108,6 +108,9 @@ class PaceRow(QWidget):
         self.skip.setEnabled(scaled and self._session.under_way)
 
 
+_ALARM_LASTS = timedelta(minutes=10)
+
+
 class StatusLine(QWidget):
     """One line across the bottom."""
 
@@ -129,8 +132,9 @@ class StatusLine(QWidget):
         self.countdown: QLabel = label("", "number")
         self.hold = button("Hold", "small", "Wait, safe, after what is under way", "Ctrl+H")
         self.end = button("End night", "small", "Park, warm up, disconnect", "Ctrl+E")
+        self.stop = button("Stop", "small", "Everything stands still at once; a night is held", "Ctrl+.")
         self.red = RedSwitch()
-        for made in (self.hold, self.end):
+        for made in (self.hold, self.end, self.stop):
             made.setFixedHeight(Size.STATUS - 5)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(Size.MARGIN - 4, 1, Size.GAP, 0)
@@ -145,8 +149,10 @@ class StatusLine(QWidget):
         layout.addWidget(self.countdown)
         layout.addWidget(self.hold)
         layout.addWidget(self.end)
+        layout.addWidget(self.stop)
         layout.addWidget(self.red)
         self.hold.clicked.connect(self._hold_or_resume)
+        self.stop.clicked.connect(session.stop_everything)
         for signal in (
             session.night_changed,
             session.status_changed,
@@ -165,7 +171,7 @@ class StatusLine(QWidget):
         painter.drawLine(0, 0, self.width(), 0)
 
     def _hold_or_resume(self) -> None:
-        if self._session.run == "held" or self._session.promise:
+        if self.hold.text() == "Resume":
             self._session.resume()
         else:
             self._session.hold()
@@ -174,7 +180,7 @@ class StatusLine(QWidget):
         """For the full-screen view: text to read, and buttons to touch, at the mount."""
         height = Size.TOUCH + 8 if large else Size.STATUS
         self.setFixedHeight(height)
-        for made in (self.hold, self.end):
+        for made in (self.hold, self.end, self.stop):
             made.setFixedHeight(Size.TOUCH if large else Size.STATUS - 5)
         self.red.setFixedSize(Size.TOUCH if large else 30, Size.TOUCH if large else Size.STATUS - 4)
         self.activity.enlarge(Size.LARGE if large else Size.BODY)
@@ -193,9 +199,11 @@ class StatusLine(QWidget):
         self.countdown.setText(f"in {words.countdown(following.at, session.now)}" if following.at else "")
         if following.at:
             self.countdown.setToolTip(words.both_clocks(following.at, session.zone))
-        self.hold.setText("Resume" if session.run == "held" or session.promise else "Hold")
-        self.hold.setEnabled(live and session.run in ("running", "held"))
+        stopped = session.status is not None and session.status.stopped_until is not None
+        self.hold.setText("Resume" if session.run == "held" or session.promise or stopped else "Hold")
+        self.hold.setEnabled(live and (stopped or session.run in ("running", "held")))
         self.end.setEnabled(live and session.run in ("running", "held"))
+        self.stop.setEnabled(live)
 
     def _show_lamps(self) -> None:
         reports = self._session.reports
@@ -230,6 +238,13 @@ class StatusLine(QWidget):
             return "Looking for the keeper…", "soft"
         if session.link is not LinkState.OPEN:
             return "No keeper: nothing looks after the rig", "fault"
+        status = session.status
+        if status is not None and status.stopped_until is not None:
+            until = words.clock(status.stopped_until, session.zone)
+            return f"Everything stands still until you resume; guards may shut and park at {until}", "fault"
+        alarm = status.alarm if status is not None and session.run != "running" else None
+        if alarm is not None and session.now - alarm.at < _ALARM_LASTS:
+            return f"Guard: {alarm.words}", "fault"
         if session.run == "held":
             return f"Holding: {session.record.state.hold}", "warn"
         if session.record.exposing is not None:
@@ -239,6 +254,8 @@ class StatusLine(QWidget):
             if doing == "waiting":
                 return "Waiting" + self._until(), "text"
             return doing[:1].upper() + doing[1:], "text"
+        if status is not None and status.by_hand and session.run in ("ready", "over"):
+            return f"By hand: {'; '.join(status.by_hand)}", "text"
         return _RUN_WORDS.get(session.run, ""), "soft"
 
     def _until(self) -> str:

@@ -165,6 +165,7 @@ class Window(QMainWindow):
         session = self.session
         self.row.chosen.connect(self.go_to)
         self.status.end.clicked.connect(self.ask_to_end)
+        session.programs_asked.connect(self.ask_for_programs)
         session.refused.connect(lambda why: self.banner.say(f"Not done: {why}"))
         session.link_changed.connect(self._link_changed)
         session.night_begun.connect(self._night_begun)
@@ -204,9 +205,22 @@ class Window(QMainWindow):
                 "Resume",
                 session.resume,
                 "Ctrl+Shift+H",
-                unless(lambda: session.run == "held" or bool(session.promise), "nothing is held"),
+                unless(
+                    lambda: (
+                        session.run == "held"
+                        or bool(session.promise)
+                        or (session.status is not None and session.status.stopped_until is not None)
+                    ),
+                    "nothing is held",
+                ),
             ),
             Action("End night", self.ask_to_end, "Ctrl+E", running),
+            Action(
+                "Stop everything at once",
+                session.stop_everything,
+                "Ctrl+.",
+                unless(open_link, "no keeper answers"),
+            ),
             Action("Red light", self.toggle_red, "Ctrl+R"),
             Action("Red light dimmer", lambda: self.dim_red(-0.1), "Ctrl+Shift+Down", self._not_red),
             Action("Red light brighter", lambda: self.dim_red(0.1), "Ctrl+Shift+Up", self._not_red),
@@ -420,6 +434,18 @@ class Window(QMainWindow):
             self.banner.hide()
 
     # -- ending and closing ----------------------------------------------------------------------------
+
+    def ask_for_programs(self, programs: list[list[str]]) -> None:
+        """A stranger's plan runs nothing unasked."""
+        said = "\n".join(" ".join(program) for program in programs)
+        self.question.ask(
+            "May this plan run programs?",
+            f"It would run, on this computer and with your rights:\n{said}",
+            [
+                ("They may, now and later", "primary", lambda: self.session.allow_programs(programs)),
+                ("Don't start", "plain", lambda: None),
+            ],
+        )
 
     def ask_to_end(self) -> None:
         session = self.session
