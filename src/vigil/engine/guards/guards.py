@@ -2,7 +2,7 @@
 
 import asyncio
 import logging
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from vigil.devices.protocols import MountState, PierSide
@@ -28,6 +28,8 @@ _BLIND_AFTER = 3
 """A round that fails so often in a row counts as an unsafe sky."""
 _PAUSES_S = (5.0, 15.0, 60.0)
 _SUN_EVERY, _DISK_EVERY = timedelta(seconds=20), timedelta(seconds=30)
+_SUN_UP_DEG, _SUN_DEG_MIN = -1.0, 0.26
+"""Over this altitude it may shine on the tube; it climbs no faster than this in a minute."""
 
 
 class Guards:
@@ -54,6 +56,7 @@ class Guards:
         self._blind = 0
         self._was_well = True
         self._sun: tuple[datetime, float] | None = None
+        self._sun_until = datetime.min.replace(tzinfo=UTC)
         self._disk_at: datetime | None = None
         self._disk_was = ""
         self._worried_side = ""
@@ -130,7 +133,7 @@ class Guards:
     def _sun_comes(self, now: datetime) -> str | None:
         """In words, when the sun comes near a tube that stands open to it, whoever wants that."""
         mount = self._devices.mount
-        if mount is None or mount.state is None or self._sun_altitude_deg(now) < -1 or mount.state.slewing:
+        if mount is None or mount.state is None or self._sun_altitude_deg(now) < _SUN_UP_DEG or mount.state.slewing:
             return None
         shut = [d.state for d in (self._devices.roof, self._devices.cover) if d is not None and d.connected]
         if mount.state.parked or any(s is not None and s.shutter == "closed" for s in shut):
@@ -143,8 +146,12 @@ class Guards:
         return f"the sun is {SUN_CLEARANCE_DEG - float(near):.0f}° from where the open tube looks"
 
     def _sun_altitude_deg(self, now: datetime) -> float:
-        if self._sun is None or not timedelta(0) <= now - self._sun[0] < _SUN_EVERY:
-            self._sun = now, sun_altitude_deg(self.rig.site, now)
+        """As it was when last reckoned: it is reckoned anew before it can have come to a limit."""
+        if self._sun is None or not self._sun[0] <= now < self._sun_until:
+            altitude = sun_altitude_deg(self.rig.site, now)
+            far_deg = min(abs(altitude - limit) for limit in (DAY_ABOVE_DEG, _SUN_UP_DEG))
+            self._sun = now, altitude
+            self._sun_until = now + max(_SUN_EVERY, timedelta(minutes=far_deg / _SUN_DEG_MIN))
         return self._sun[1]
 
     def open(self) -> list[str]:
