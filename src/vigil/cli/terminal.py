@@ -31,6 +31,7 @@ _MARKS = {
     Kind.FRAME_MEASURED: ("measured", "green"),
     Kind.WAIVED: ("set aside", "yellow"),
     Kind.BLOCK_GIVEN_UP: ("given up", "yellow"),
+    Kind.PUT_OFF: ("put off", "yellow"),
     Kind.DEVICE_LOST: ("lost", "bold red"),
     Kind.DEVICE_RECOVERED: ("recovered", "yellow"),
     Kind.GUARDED: ("guarded", "bold red"),

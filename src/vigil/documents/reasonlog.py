@@ -118,6 +118,7 @@ _TELLERS: dict[Kind, Callable[[ReasonLog, Event], _Told | None]] = {
     Kind.FRAME_SAVED: ReasonLog._saved,
     Kind.FRAME_JUDGED: _plainly("by hand"),
     Kind.BLOCK_GIVEN_UP: _plainly("given up", Weight.NOTICE),
+    Kind.PUT_OFF: _plainly("put off", Weight.NOTICE),
     Kind.DEVICE_LOST: _plainly("device lost", Weight.FAULT),
     Kind.DEVICE_RECOVERED: _plainly("device answered again", Weight.NOTICE),
     Kind.GUARDED: _plainly("guarded", Weight.NOTICE),

@@ -525,7 +525,7 @@ class Night:
         else:
             self._repeats.clear()
             await self._put_off_for_failure(
-                candidate, activity.KIND, f"{problem}; tried {failures} times, again then"
+                candidate, activity.KIND, f"{problem}; tried {failures} times, to be tried again"
             )
 
     def _count_failure(self, name: str, kind: str) -> tuple[int, float]:
@@ -567,9 +567,9 @@ class Night:
             failures, pause_s = self._count_failure(_EXPOSURE, "expose")
             if failures < POLICIES["expose"].tries:
                 again = self._clock.utcnow() + timedelta(seconds=pause_s)
-                await self._wait(again, f"{problem}; again then", lost_to=_EXPOSURE)
+                await self._wait(again, f"{problem}; to be tried again", lost_to=_EXPOSURE)
             else:
-                await self._put_off_for_failure(candidate, "expose", f"{problem}; again then")
+                await self._put_off_for_failure(candidate, "expose", f"{problem}; to be tried again")
 
     async def _under_way(self, work: Coroutine[Any, Any, str | None], patient: bool) -> str | None:
         """Run the one thing in the foreground; wishes and those more urgent may cancel it. Returns what went

@@ -240,7 +240,7 @@ class Outlook:
 
     def checks(self, now: datetime) -> list[dict[str, Any]]:
         """Every condition of the next exposure as it stands, for clients."""
-        choice = self.choice(now, _WHOLE_NIGHT)
+        choice = self._choose(now, _WHOLE_NIGHT, {})  # of a block that is put off too: why, these say
         if not isinstance(choice, Candidate):
             return []
         view = self.view(choice, now)

@@ -99,13 +99,13 @@ def _first_image(stream: BinaryIO, size: int) -> tuple[bool, bool]:
         if kind in ("", "IMAGE") and len(sizes) >= 2 and math.prod(sizes):
             _need_size(math.prod(sizes), claimed)
             return False, table
+        if _whole(cards, "TFIELDS", 0) > 999:
+            raise BadClaim("a table has at most 999 columns")
         if kind == "BINTABLE" and cards.get("ZIMAGE", "").startswith("T"):
             packed = [_whole(cards, f"ZNAXIS{n}", 0) for n in range(1, _axes(cards, "ZNAXIS") + 1)]
             _need_size(math.prod(packed), math.prod(packed) * abs(_whole(cards, "ZBITPIX", 8)) // 8)
             return True, table
         table = table or kind in ("BINTABLE", "TABLE")
-        if _whole(cards, "TFIELDS", 0) > 999:
-            raise BadClaim("a table has at most 999 columns")
         stream.seek(min(size, stream.tell() + -(-claimed // _BLOCK) * _BLOCK))
     raise BadClaim(f"holds no image among its first {_MOST_UNITS} parts")
 

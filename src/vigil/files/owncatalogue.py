@@ -171,6 +171,8 @@ def _read_fits(path: Path, columns: dict[str, str]) -> _Rows:
             have = [str(name) for name in table.columns.names if name]
             names = {what: _column(path, have, what, columns) for what in _NAMES}
             ra, dec, mag = (np.asarray(table.data[names[what]], dtype=float) for what in ("ra", "dec", "mag"))
+            if not ra.ndim == dec.ndim == mag.ndim == 1:
+                raise BadCatalogue(f"{path}: ra, dec and mag must each hold one number a row, not several")
     except BadCatalogue:
         raise
     except Exception as problem:  # whatever the library throws: it is the file's fault

@@ -6,7 +6,7 @@ from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from vigil.documents.events import Event
+from vigil.documents.events import Event, Kind
 from vigil.documents.night import NightState, RunState, fold
 from vigil.documents.reasonlog import ReasonLog, Sentence
 from vigil.focusing.vcurve import NoCurve, Sample, VCurve, fit_vcurve
@@ -118,6 +118,7 @@ class NightRecord:
         self.focus_runs: list[FocusRun] = []
         self.centrings: list[Centring] = []
         self.holds: list[Pause] = []
+        self._sheltering_for = ""
         self._log = ReasonLog()
         self.spells = SpellLog()
         self.question = ""
@@ -138,6 +139,8 @@ class NightRecord:
         """Take one more event in. Raises NotAllowed for one that contradicts the run state."""
         self.state = fold(self.state, event)
         self.spells.add(event)
+        if event.kind is Kind.ACTIVITY_STARTED and event.values["kind"] == "shelter":
+            self._sheltering_for = event.reason.partition(": ")[2]
         sentence = self._log.add(event)
         if sentence is not None:
             self.sentences.append(sentence)
@@ -170,6 +173,26 @@ class NightRecord:
     def turning(self) -> Turning | None:
         """The camera being turned."""
         return next((t for t in reversed(self.turnings) if not t.outcome), None)
+
+    def doing_now(self, kind: str) -> bool:
+        """Whether an activity of a kind is under way."""
+        return any(a.get("kind") == kind for a in self.state.activities.values())
+
+    @property
+    def sheltering_for(self) -> str:
+        """Why all is being shut, in the last sentence that a guard's look gave."""
+        return self._sheltering_for
+
+    @property
+    def lost_to(self) -> str:
+        """What failed and is waited for now, by its kind; "" while nothing is."""
+        waiting = self.state.waiting
+        return str(waiting.values.get("lost_to", "")) if waiting is not None else ""
+
+    @property
+    def trying_again(self) -> str:
+        """What went wrong then."""
+        return self.state.waiting.reason if self.state.waiting is not None else ""
 
     @property
     def sheltered(self) -> bool:

@@ -108,7 +108,7 @@ class PaceRow(QWidget):
         self.skip.setEnabled(scaled and self._session.under_way)
 
 
-_ALARM_LASTS = timedelta(minutes=10)
+ALARM_LASTS = timedelta(minutes=10)
 
 
 class StatusLine(QWidget):
@@ -240,11 +240,10 @@ class StatusLine(QWidget):
             return "No keeper: nothing looks after the rig", "fault"
         status = session.status
         if status is not None and status.stopped_until is not None:
-            until = words.clock(status.stopped_until, session.zone)
-            return f"Everything stands still until you resume; guards may shut and park at {until}", "fault"
-        alarm = status.alarm if status is not None and session.run != "running" else None
-        if alarm is not None and session.now - alarm.at < _ALARM_LASTS:
-            return f"Guard: {alarm.words}", "fault"
+            return "Everything stands still", "fault"
+        alarm = status.alarm if status is not None and session.run in ("ready", "over") else None
+        if alarm is not None and session.now - alarm.at < ALARM_LASTS:
+            return f"Guard: {alarm.words.partition(':')[0]}", "fault"
         if session.run == "held":
             return f"Holding: {session.record.state.hold}", "warn"
         if session.record.exposing is not None:

@@ -28,7 +28,7 @@ from vigil.ui.pieces import label, row
 from vigil.ui.ribbon import Ribbon
 from vigil.ui.second import Seconds
 from vigil.ui.session import Session
-from vigil.ui.statusline import SPEEDS, PaceRow, StatusLine
+from vigil.ui.statusline import ALARM_LASTS, SPEEDS, PaceRow, StatusLine
 from vigil.ui.theme import Light, Size, theme
 from vigil.ui.workspace import Edited, Unbuilt, Workspace
 from vigil.ui.workspacerow import WORKSPACES, WorkspaceRow
@@ -165,6 +165,8 @@ class Window(QMainWindow):
         session = self.session
         self.row.chosen.connect(self.go_to)
         self.status.end.clicked.connect(self.ask_to_end)
+        self._guard_said = ""
+        session.status_changed.connect(self._show_guard)
         session.programs_asked.connect(self.ask_for_programs)
         session.refused.connect(lambda why: self.banner.say(f"Not done: {why}"))
         session.link_changed.connect(self._link_changed)
@@ -408,6 +410,25 @@ class Window(QMainWindow):
         self.clock.setToolTip(words.both_clocks(moments.as_at or moments.now, zone))
 
     # -- what the keeper does --------------------------------------------------------------------------
+
+    def _show_guard(self) -> None:
+        """What a guard does where no night tells of it, whole: the status line has only room for its name."""
+        session, status = self.session, self.session.status
+        if status is None:
+            return
+        if status.stopped_until is not None:
+            until = words.clock(status.stopped_until, session.zone)
+            said = f"Everything stands still until you resume. Without a word the guards may shut at {until}."
+            self._guard_said = said
+            self.banner.say(said, "Resume", session.resume, lasting=True)
+        elif status.alarm is not None and session.run != "running":
+            said = f"Guard, {words.clock(status.alarm.at, session.zone)}: {status.alarm.words}"
+            if said != self._guard_said and session.now - status.alarm.at < ALARM_LASTS:
+                self._guard_said = said
+                self.banner.say(said)
+        elif self._guard_said:
+            self._guard_said = ""
+            self.banner.hide()
 
     def _night_begun(self) -> None:
         if self.session.run != "over":

@@ -133,7 +133,12 @@ class Guards:
     def _sun_comes(self, now: datetime) -> str | None:
         """In words, when the sun comes near a tube that stands open to it, whoever wants that."""
         mount = self._devices.mount
-        if mount is None or mount.state is None or self._sun_altitude_deg(now) < _SUN_UP_DEG or mount.state.slewing:
+        if (
+            mount is None
+            or mount.state is None
+            or self._sun_altitude_deg(now) < _SUN_UP_DEG
+            or mount.state.slewing
+        ):
             return None
         shut = [d.state for d in (self._devices.roof, self._devices.cover) if d is not None and d.connected]
         if mount.state.parked or any(s is not None and s.shutter == "closed" for s in shut):

@@ -511,6 +511,8 @@ class Watch(Workspace):
             mood, said, role = "One moment", "looking for the keeper", "head"
         elif session.link is not LinkState.OPEN:
             mood, said, role = "No keeper", "nothing looks after the rig", "fault"
+        elif run in ("running", "held") and session.record.doing_now("shelter"):
+            mood, said, role = "Shutting and parking", session.record.sheltering_for, "fault"
         elif run == "held":
             mood, said, role = "Holding", session.record.state.hold or "", "warn"
             if session.record.sheltered:
@@ -523,6 +525,9 @@ class Watch(Workspace):
             ]
             mood, role = ("All quiet", "head") if not faults else (f"{faults[0]}: fault", "fault")
             said = "nothing needs you" if not faults else "Vigil is dealing with it"
+            lost_to = session.record.lost_to
+            if lost_to:
+                mood, role, said = f"Trying again: {lost_to}", "warn", session.record.trying_again
         elif run == "closing":
             mood, said, role = "Closing", session.record.state.end_reason, "head"
         elif run == "over":
@@ -560,6 +565,8 @@ def lost_words(lost_s: dict[str, float]) -> str:
     if not told:
         return ""
     total = sum(lost_s.values())
+    if len(lost_s) == 1:
+        return f"lost {words.hours(total)} {told[0][0]}"
     parts = [f"{words.hours(seconds)} {name}" for name, seconds in told[:2]]
     return f"lost {words.hours(total)}: {', '.join(parts)}"
 
