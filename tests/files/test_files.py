@@ -1,5 +1,6 @@
 """Files: whole or not at all; frames; names; catalogues."""
 
+import io
 import re
 from datetime import UTC, datetime
 from pathlib import Path
@@ -69,6 +70,13 @@ def test_a_solution_is_added_and_pixels_stay(tmp_path: Path) -> None:
     assert frame.header["OBJECT"] == "IC 405" and "CDELT1" not in frame.header
 
 
+def _columns(claimed: int) -> bytes:
+    """A packed frame that claims so many columns."""
+    stream = io.BytesIO()
+    fits.HDUList([fits.PrimaryHDU(), fits.CompImageHDU(IMAGE)]).writeto(stream)
+    return re.sub(rb"TFIELDS = +\d+", f"TFIELDS = {claimed:>20}".encode(), stream.getvalue())
+
+
 def test_damaged_frames_are_refused(tmp_path: Path) -> None:
     good = tmp_path / "good.fits"
     write_frame(good, IMAGE, {})
@@ -79,6 +87,7 @@ def test_damaged_frames_are_refused(tmp_path: Path) -> None:
         "text.fits": b"this is no frame at all\n" * 200,
         "header.fits": whole[:2880],
         "garbled.fits": whole[:80] + b"\xff" * 200 + whole[280:],
+        "columns.fits": _columns(10**9),
     }
     for name, content in cases.items():
         path = tmp_path / name

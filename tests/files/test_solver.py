@@ -197,6 +197,10 @@ def test_a_fits_table_and_columns_by_name(tmp_path: Path) -> None:
     assert (taken.stars, taken.left_out) == (1, 1) and "row 2" in taken.reasons[0]
     with pytest.raises(BadCatalogue, match="has no column 'x'"):
         take_table(path, tmp_path / "own", {"ra": "x"})
+    columns[0] = fits.Column("RA", "2D", array=[[79.0, 1.0], [80.0, 2.0]])
+    fits.BinTableHDU.from_columns(columns).writeto(tmp_path / "wide.fits")
+    with pytest.raises(BadCatalogue, match="one number a row"):
+        take_table(tmp_path / "wide.fits", tmp_path / "own")
 
 
 def test_a_table_of_nothing_leaves_the_old_one(tmp_path: Path) -> None:

@@ -214,22 +214,9 @@ def test_the_sun_is_kept_out_of_every_motion_and_of_a_tube_that_stands(tmp_path:
         await bench.do("roof", "open")
         await bench.do("cover", "open")
         await bench.do("mount", "unpark")
-        at, site = bench.clock.utcnow(), ROOFED.site.place()
-        from vigil.sky.horizontal import unobserve
-
-        ra, dec = unobserve(-35.0, -5.0, from_datetimes(at), site)
-        assert (
-            await bench.do("mount", "slew", ra=f"{float(ra) % 360 / 15:.5f}h", dec=f"{float(dec):.3f}")
-        ).taken
+        assert (await bench.do("mount", "slew", **bench.towards(-35.0, -5.0))).taken
         least = 180.0
-        ra, dec = unobserve(40.0, -20.0, from_datetimes(at), site)
-        await bench.ask(
-            Command.DEVICE,
-            device="mount",
-            action="slew",
-            ra=f"{float(ra) % 360 / 15:.5f}h",
-            dec=f"{float(dec):.3f}",
-        )
+        await bench.ask(Command.DEVICE, device="mount", action="slew", **bench.towards(40.0, -20.0))
         for _ in range(90):
             await asyncio.sleep(1)
             least = min(least, sun_away(bench))

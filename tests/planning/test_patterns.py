@@ -89,6 +89,9 @@ def test_from_the_command_line(own_folders: Path, capsys: pytest.CaptureFixture[
     assert main(["pattern", "apply", "winter", other]) == 0
     assert main(["pattern", "apply", "lines", other, "--target", "NGC 1893"]) == 0
     assert [b.id for b in load(NightPlan, Path(other)).blocks] == ["ic405", "ngc1893"]
+    assert main(["pattern", "apply", "lines", other, "--target", "5h22m30s +33°25'00\""]) == 0
+    placed = load(NightPlan, Path(other)).blocks[-1].target
+    assert placed.ra_deg == pytest.approx(80.625) and placed.dec_deg == pytest.approx(33 + 25 / 60)
     assert main(["pattern", "export", "winter", file]) == 0 and main(["pattern", "remove", "winter"]) == 0
     assert main(["pattern", "import", file]) == 0
     capsys.readouterr()

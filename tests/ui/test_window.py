@@ -4,13 +4,14 @@ from datetime import timedelta
 from pathlib import Path
 
 import numpy as np
+import pytest
 from PyQt6.QtCore import QByteArray, QPoint, Qt
 from PyQt6.QtWidgets import QAbstractButton, QAbstractScrollArea, QMainWindow, QWidget
 from pytestqt.qtbot import QtBot
 
 from tests.ui.conftest import Stage, ToldNight
 from vigil.documents.events import Kind
-from vigil.documents.messages import Answer, Ask, Command
+from vigil.documents.messages import Alarm, Answer, Ask, Command
 from vigil.ui.app import kept_plan
 from vigil.ui.linkstate import LinkState
 from vigil.ui.theme import Light, theme
@@ -109,6 +110,73 @@ def test_ending_asks_and_names_what_is_lost(stage: Stage) -> None:
     stage.press(Qt.Key.Key_E, control=True)
     stage.qtbot.mouseClick(question.answers[1], Qt.MouseButton.LeftButton)
     assert stage.bridge.asked == [(Command.END, {"reason": "ended by hand"})]
+
+
+def test_one_key_stops_everything_and_the_window_says_how_long_it_stands(stage: Stage) -> None:
+    stage.at(stage.told.upto(Kind.EXPOSURE_STARTED, 2))
+    stop = next(a for a in stage.window.find_actions("stop everything") if a.name == "Stop everything at once")
+    assert stop.hindrance() == "" and stop.keys
+    stage.qtbot.mouseClick(stage.window.status.stop, Qt.MouseButton.LeftButton)
+    assert stage.bridge.asked == [(Command.STOP, {})]
+    status = stage.session.status
+    assert status is not None
+    until = stage.session.now + timedelta(minutes=9)
+    stage.bridge.status_came.emit(status.model_copy(update={"stopped_until": until}))
+    banner = stage.window.banner
+    assert banner.isVisible() and banner.words.text().startswith("Everything stands still until you resume")
+    assert stage.window.status.activity.text == "Everything stands still"
+    stage.qtbot.mouseClick(banner.action, Qt.MouseButton.LeftButton)
+    assert stage.bridge.asked[-1] == (Command.RESUME, {})
+    stage.bridge.status_came.emit(status)
+    assert not banner.isVisible()
+
+
+def test_what_a_guard_does_without_a_night_is_said_in_full_and_once(stage: Stage) -> None:
+    status, banner = stage.session.status, stage.window.banner
+    assert status is not None
+    said = "shutting and parking: the sun is at +3°: by day nothing stays open that nobody wants open"
+    alarm = Alarm(at=stage.session.now, words=said)
+    guarded = status.model_copy(update={"alarm": alarm})
+    stage.bridge.status_came.emit(guarded)
+    assert banner.isVisible() and banner.words.text().endswith(said)
+    stage.qtbot.mouseClick(banner.dismiss, Qt.MouseButton.LeftButton)
+    stage.bridge.status_came.emit(guarded)
+    assert not banner.isVisible(), "what was read and closed does not come back"
+
+
+def test_a_plan_with_programs_is_asked_about_before_its_first_night(
+    stage: Stage, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "desk"))
+    step = {"kind": "program", "id": "p", "arguments": ["ring-a-bell", "twice"]}
+    plan = {**stage.plan.plan.model_dump(mode="json"), "closing": [step]}
+    stage.plan.open(type(stage.plan.plan).model_validate(plan))
+    question = stage.window.question
+    stage.window.session.start_night()
+    assert "ring-a-bell twice" in question.text.text() and stage.bridge.asked == []
+    stage.press(Qt.Key.Key_Escape)
+    assert stage.bridge.asked == []
+    stage.window.session.start_night()
+    stage.qtbot.mouseClick(question.answers[0], Qt.MouseButton.LeftButton)
+    assert [command for command, _ in stage.bridge.asked] == [Command.START]
+    stage.window.session.start_night()  # it is not asked twice
+    assert [command for command, _ in stage.bridge.asked] == [Command.START, Command.START]
+
+
+def test_watch_says_that_all_is_being_shut_and_why(stage: Stage) -> None:
+    stage.at(stage.told.upto(Kind.EXPOSURE_STARTED, 2))
+    watch, record = stage.workspace("Watch"), stage.session.record
+    began = stage.told.events[-1].model_copy(
+        update={
+            "id": record.state.last_id + 1,
+            "kind": Kind.ACTIVITY_STARTED,
+            "values": {"activity": 9999, "kind": "shelter", "words": "shutting and parking", "ends": None},
+            "reason": "safe: the rain sensor reads wet",
+        }
+    )
+    stage.bridge.told.emit([began])
+    stage.settle()
+    assert watch.mood.text() == "Shutting and parking" and "wet" in watch.mood_words.text()
 
 
 def test_closing_asks_whether_the_night_goes_on(stage: Stage) -> None:

@@ -132,8 +132,6 @@ def of_wanted(line: ExposureLine, number: int) -> str:
 
 _Degrees = Annotated[float, Field(ge=0.01, le=100)]
 _Minutes = Annotated[float, Field(ge=0.1, le=1440)]
-_Percents = Annotated[float, Field(ge=0.1, le=1000)]
-_Arcminutes = Annotated[float, Field(ge=0.01, le=600)]
 _Frames = Annotated[int, Field(ge=1, le=20_000)]
 
 
