@@ -114,7 +114,8 @@ def test_ending_asks_and_names_what_is_lost(stage: Stage) -> None:
 
 def test_one_key_stops_everything_and_the_window_says_how_long_it_stands(stage: Stage) -> None:
     stage.at(stage.told.upto(Kind.EXPOSURE_STARTED, 2))
-    stop = next(a for a in stage.window.find_actions("stop everything") if a.name == "Stop everything at once")
+    found = stage.window.find_actions("stop everything")
+    stop = next(a for a in found if a.name == "Stop everything at once")
     assert stop.hindrance() == "" and stop.keys
     stage.qtbot.mouseClick(stage.window.status.stop, Qt.MouseButton.LeftButton)
     assert stage.bridge.asked == [(Command.STOP, {})]
