@@ -7,6 +7,7 @@ from datetime import datetime
 from typing import Any
 
 from vigil.devices.protocols import Devices, SafetyState
+from vigil.documents.plan import NightPlan, SunMoment
 
 
 class Passing:
@@ -53,3 +54,10 @@ class Failing(Passing):
 def under(safe: Callable[[datetime], bool]) -> Callable[[Devices], Devices]:
     """Devices whose safety sensor speaks so."""
     return lambda devices: dataclasses.replace(devices, safety=Sky(devices.safety, safe))
+
+
+def an_evening(plan: NightPlan) -> NightPlan:
+    """The plan with spans that close about midnight: what is tried all night need not be tried for longer."""
+    closes = SunMoment(moment="astronomical", minutes=-360)
+    blocks = [b.model_copy(update={"span": b.span.model_copy(update={"closes": closes})}) for b in plan.blocks]
+    return plan.model_copy(update={"blocks": blocks})

@@ -12,7 +12,8 @@ def test_a_random_night_is_the_same_twice_and_safe() -> None:
 
 def test_the_plans_are_such_that_the_rigs_can_do() -> None:
     whole = [night(n) for n in range(40)]
-    assert len({rig.id for rig, _, _ in whole}) == 3 and any(s.faults for _, _, s in whole)
-    for rig, plan, _ in whole:
-        wrong = [said for said in contradictions(plan, rig) if "rises to" not in said]
+    assert len({made.rig.id for made in whole}) == 3 and any(made.scenario.faults for made in whole)
+    assert sum(made.rig.roof is not None for made in whole) >= 20
+    for made in whole:
+        wrong = [said for said in contradictions(made.plan, made.rig) if "rises to" not in said]
         assert wrong == [], wrong

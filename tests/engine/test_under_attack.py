@@ -43,8 +43,13 @@ from vigil.runtime.simulated import run_virtual, simulated_loop
         ("x" * 100, "x" * 68),
     ],
 )
-def test_any_name_makes_a_frame(tmp_path: Path, name: str, plainly: str) -> None:
-    plan = short_plan(count=1)
+def test_any_name_goes_into_a_header(tmp_path: Path, name: str, plainly: str) -> None:
+    write_frame(tmp_path / "frame.fits", np.zeros((8, 8), np.uint16), {"OBJECT": (name, "")})
+    assert read_frame(tmp_path / "frame.fits").header["OBJECT"] == plainly
+
+
+def test_a_night_on_a_target_with_an_unusual_name(tmp_path: Path) -> None:
+    name, plan = "小さな Barnard’s Loop α", short_plan(count=1)
     block = plan.blocks[0]
     target = block.target.model_copy(update={"name": name})
     plan = plan.model_copy(update={"blocks": [block.model_copy(update={"target": target})]})
@@ -52,7 +57,7 @@ def test_any_name_makes_a_frame(tmp_path: Path, name: str, plainly: str) -> None
     played = play(rig, plan, tmp_path, 2)
     assert played.events[-1].values["frames"] == 2
     header = read_frame(Path(played.frames[0]["path"])).header
-    assert header["OBJECT"] == plainly and header["INSTRUME"] == "Kamera Muller"
+    assert header["OBJECT"] == "??? Barnard's Loop alpha" and header["INSTRUME"] == "Kamera Muller"
     assert played.frames[0]["target"] == name, "the ledger has it as it is"
 
 

@@ -14,7 +14,6 @@ from campaigns.rigs import example, small
 from tests.fakes import Failing, under
 from vigil.cli.assemble import equip
 from vigil.devices.protocols import Devices
-from vigil.devices.ways import keep_at
 from vigil.documents.messages import Answer, Ask, Command, Deed
 from vigil.documents.rig import Rig
 from vigil.engine.guards.guards import Guards
@@ -27,6 +26,8 @@ from vigil.runtime.simulated import run_virtual, simulated_loop
 from vigil.runtime.workshop import Workshop
 from vigil.simulator.observatory import SimObservatory
 from vigil.simulator.quick import QuickMeasurer
+from vigil.sky.angles import separation_deg
+from vigil.sky.bodies import observe_sun
 from vigil.sky.horizontal import observe, unobserve
 from vigil.sky.instants import from_datetimes
 
@@ -207,7 +208,8 @@ def test_the_sun_is_kept_out_of_every_motion_and_of_a_tube_that_stands(tmp_path:
         truth = bench.observatory.truth
         at, site = bench.clock.utcnow(), ROOFED.site.place()
         seen = observe(*truth.mount._believed_deg(at), from_datetimes(at), site)
-        return 20 - float(keep_at(ROOFED, at).near_sun_deg(seen.hour_angle_deg, seen.dec_deg))
+        sun = observe_sun(from_datetimes(at), site)
+        return float(separation_deg(seen.hour_angle_deg, seen.dec_deg, sun.hour_angle_deg, sun.dec_deg))
 
     async def work(bench: Bench) -> None:
         await bench.do("all", "connect")

@@ -103,11 +103,6 @@ class Arbiter:
         wanted = Lease("", used(resources), Urgency.HAND, None)
         return next((held.who for held in self._holders if held.bars(wanted)), None)
 
-    def busy_with(self, urgency: Urgency) -> str | None:
-        """What of this urgency, or a greater one, goes on or is about to."""
-        every = (*self._holders, *(lease for _, _, lease in self._waiting))
-        return next((lease.who for lease in every if lease.urgency >= urgency), None)
-
     @asynccontextmanager
     async def claim(
         self,

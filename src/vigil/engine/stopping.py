@@ -3,7 +3,6 @@ go, or has been silent for too long."""
 
 import asyncio
 import logging
-from collections.abc import Callable
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -37,13 +36,13 @@ class EmergencyStop:
     def on(self) -> bool:
         return self._holding is not None and not self._holding.done()
 
-    async def stop(self, ended: Callable[[], None] = lambda: None) -> list[str]:
-        """Stop every device that moves; returns what would not stop. `ended` is told when it is over."""
+    async def stop(self) -> list[str]:
+        """Stop every device that moves; returns what would not stop."""
         self.until = self._clock.utcnow() + SILENT_LIMIT
         if self.on:
             self._released.set()
         self._released = asyncio.Event()
-        self._holding = asyncio.ensure_future(self._hold(self._released, ended))
+        self._holding = asyncio.ensure_future(self._hold(self._released))
         moving = [d for d in self._devices.all() if d.name in _STOPPED and d.connected]
         told = await asyncio.gather(*(self._still(device) for device in moving))
         return [words for words in told if words]
@@ -64,7 +63,7 @@ class EmergencyStop:
             return str(problem)
         return ""
 
-    async def _hold(self, released: asyncio.Event, ended: Callable[[], None]) -> None:
+    async def _hold(self, released: asyncio.Event) -> None:
         async with self._arbiter.claim(_HELD, WORDS, Urgency.STOP):
             try:
                 async with asyncio.timeout(SILENT_LIMIT.total_seconds()):
@@ -73,4 +72,3 @@ class EmergencyStop:
                 log.warning("nobody has spoken since the emergency stop: guards may shut and park again")
         if self._released is released:
             self.until = None
-            ended()

@@ -1,7 +1,7 @@
 """What the guards guard: the night while one is under way, else the rig as people left it."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
@@ -29,13 +29,6 @@ _LETS_DAY_IN = frozenset(
 """Done by hand in daylight, these say that somebody wants the rig open to it."""
 
 
-@dataclass(slots=True)
-class _Wanted:
-    """Since when a person wants the rig open by day."""
-
-    since: datetime | None = None
-
-
 class KeeperCharge:
     """Passes on what a night under way has to know, and answers for the rig when there is none. `tell` gets
     what clients should hear."""
@@ -50,7 +43,7 @@ class KeeperCharge:
     ) -> None:
         self._kit, self._arbiter, self._night, self._tell = kit, arbiter, night, tell
         self._stands_open = stands_open
-        self._wanted = _Wanted()
+        self._day_wanted = False
         self._count = 0
         self.alarm: Alarm | None = None
         """What a guard said last."""
@@ -70,7 +63,7 @@ class KeeperCharge:
         night = self._night()
         if night is not None and night.wants_daylight(now):
             return True
-        return self._wanted.since is not None and bool(self._stands_open())
+        return self._day_wanted and bool(self._stands_open())
 
     def disk_trouble(self, now: datetime) -> str:
         night = self._night()
@@ -81,12 +74,12 @@ class KeeperCharge:
         now = self._kit().clock.utcnow()
         by_day = sun_altitude_deg(self._kit().rig.site, now) > DAY_ABOVE_DEG
         if by_day and (device, action) in _LETS_DAY_IN:
-            self._wanted.since = now
+            self._day_wanted = True
 
     def evening(self, now: datetime) -> None:
-        """The sun is down, or all is shut: the day was wanted as long as it lasted."""
-        if self._wanted.since is not None and sun_altitude_deg(self._kit().rig.site, now) <= DAY_ABOVE_DEG:
-            self._wanted.since = None
+        """The sun is down: a day was wanted only as long as it lasted."""
+        if self._day_wanted and sun_altitude_deg(self._kit().rig.site, now) <= DAY_ABOVE_DEG:
+            self._day_wanted = False
 
     # -- what guards tell -------------------------------------------------------------------------
 
