@@ -59,5 +59,7 @@ def under(safe: Callable[[datetime], bool]) -> Callable[[Devices], Devices]:
 def an_evening(plan: NightPlan) -> NightPlan:
     """The plan with spans that close about midnight: what is tried all night need not be tried for longer."""
     closes = SunMoment(moment="astronomical", minutes=-360)
-    blocks = [b.model_copy(update={"span": b.span.model_copy(update={"closes": closes})}) for b in plan.blocks]
+    blocks = [
+        b.model_copy(update={"span": b.span.model_copy(update={"closes": closes})}) for b in plan.blocks
+    ]
     return plan.model_copy(update={"blocks": blocks})
