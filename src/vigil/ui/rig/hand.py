@@ -17,6 +17,7 @@ from vigil.ui.theme import set_styled
 
 _NUDGES = (("north", 0, 1, "↑"), ("west", 1, 2, "→"), ("east", 1, 0, "←"), ("south", 2, 1, "↓"))
 _NUDGE_S = 1.0
+_FIELDS_A_LINE = 3
 _FIRST_VALUES = {"exposure_s": "2", "binning": "1"}
 _BESIDE_EACH_OTHER = {"connect", "disconnect", "stop", "warm", "park", "unpark", "on", "off", "open", "close"}
 
@@ -91,8 +92,8 @@ class ByHand(QWidget):
         if self._device == "focuser":
             layout.addLayout(self._steps(actions["by"]))
 
-    def _line(self, action: Action) -> QHBoxLayout:
-        """A button with a field for each value; Enter in a field does it too."""
+    def _line(self, action: Action) -> QVBoxLayout:
+        """A button with a field for each value, many of them below it; Enter in a field does it too."""
         inputs = [self._input(value) for value in action.values]
 
         def go() -> None:
@@ -105,8 +106,17 @@ class ByHand(QWidget):
 
         made = self._control(action, action.words.capitalize(), go)
         made.setMinimumWidth(80)
+        many = len(inputs) > 2
         line = row(made, gap=6)
-        for value, each in zip(action.values, inputs, strict=True):
+        lines = QVBoxLayout()
+        lines.setSpacing(4)
+        lines.addLayout(line)
+        if many:
+            line.addStretch(1)
+        for n, (value, each) in enumerate(zip(action.values, inputs, strict=True)):
+            if many and n % _FIELDS_A_LINE == 0:
+                line = row(gap=6)
+                lines.addLayout(line)
             line.addWidget(each, 1)
             if value.name == "binning":
                 each.setFixedWidth(34)
@@ -115,7 +125,7 @@ class ByHand(QWidget):
                 each.returnPressed.connect(go)
             if value.unit and "," not in value.unit and len(action.values) <= 2:
                 line.addWidget(label(value.unit, "small"))
-        return line
+        return lines
 
     def _input(self, value: Value) -> QWidget:
         names = self._names(value)
