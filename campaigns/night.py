@@ -26,6 +26,9 @@ from vigil.simulator.observatory import SimObservatory, Truth
 from vigil.simulator.quick import QuickMeasurer
 from vigil.simulator.scenery import SimScenery
 
+QUICK_LOOK_S = 5.0
+"""A quick night spends most of its time on the guards' looks; seldom does one need each second."""
+
 
 @dataclass
 class Played:
@@ -60,11 +63,11 @@ def play(
     scenario: Scenario | None = None,
     quick: bool = False,
     beside: Callable[["Played"], Coroutine[Any, Any, None]] | None = None,
-    look_every_s: float = POLL_S,
+    look_every_s: float | None = None,
 ) -> Played:
     """Run a whole night and return it. `on_event` is called (and awaited, if need be) with each event as
     a client sees it; `alter` may wrap the devices; `quick` measures as rehearsals do, without pixels or
-    files; `beside` goes on beside the night, whose guards look every so often."""
+    files, and its guards look more seldom; `beside` goes on beside the night."""
     work = _play(rig, plan, out, seed, on_event, alter, rescue, scenario, quick, beside, look_every_s)
     return run_virtual(work)
 
@@ -80,7 +83,7 @@ async def _play(
     scenario: Scenario | None,
     quick: bool,
     beside: Callable[[Played], Coroutine[Any, Any, None]] | None = None,
-    look_every_s: float = POLL_S,
+    look_every_s: float | None = None,
 ) -> Played:
     assert rig.simulated is not None
     clock, workshop, ledger = ScenarioClock(rig.simulated.starts_at), Workshop(0), Ledger()
@@ -88,7 +91,8 @@ async def _play(
         observatory = SimObservatory(rig, seed, clock, workshop, scenario=scenario, quick=quick)
         devices = alter(observatory.devices) if alter is not None else None
         equipment = equip(rig, observatory, clock, workshop, out, rescue or out / "rescued", devices)
-        equipment = replace(equipment, look_every_s=look_every_s)
+        often_s = look_every_s or (QUICK_LOOK_S if quick else POLL_S)
+        equipment = replace(equipment, look_every_s=often_s)
         if quick:
             equipment = replace(equipment, measurer=QuickMeasurer(), write=no_file)
         keeper = Keeper(equipment, ledger, pace=simulated_loop(), scenery=SimScenery(observatory))

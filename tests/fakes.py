@@ -47,7 +47,7 @@ class Failing(Passing):
             if self.thrown is None:
                 await asyncio.sleep(3600)
             else:
-                raise self.thrown
+                raise type(self.thrown)(*self.thrown.args)
         return await self._inner.read()
 
 
@@ -58,7 +58,7 @@ def under(safe: Callable[[datetime], bool]) -> Callable[[Devices], Devices]:
 
 def an_evening(plan: NightPlan) -> NightPlan:
     """The plan with spans that close about midnight: what is tried all night need not be tried for longer."""
-    closes = SunMoment(moment="astronomical", minutes=-360)
+    closes = SunMoment(moment="astronomical", minutes=-480)
     blocks = [
         b.model_copy(update={"span": b.span.model_copy(update={"closes": closes})}) for b in plan.blocks
     ]

@@ -43,6 +43,7 @@ def test_faults_before_the_first_frame(tmp_path: Path) -> None:
         {"kind": FaultKind.SLEW_REFUSED, "at_min": 20, "minutes": 4},
         {"kind": FaultKind.FOCUSER_STALLS, "at_min": 20, "minutes": 7},
         {"kind": FaultKind.WHEEL_JAMS, "at_min": 20, "minutes": 17},
+        quick=True,
     )
     told = said(played)
     for words in ("heaters", "it will not slew", "focus refused", "jammed between slot"):

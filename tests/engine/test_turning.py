@@ -60,7 +60,7 @@ def test_a_person_turns_the_camera_as_told(tmp_path: Path) -> None:
             share = 0.9 if event.values["attempt"] == 1 else 1.0
             played.truth.bench.state.rotator_deg += share * event.values["turn_deg"]
 
-    played = play(quick_rig(), angled(), tmp_path, seed=4, on_event=person)
+    played = play(quick_rig(), angled(), tmp_path, seed=4, on_event=person, quick=True)
     steps = turns(played, "turn by hand")
     assert abs(steps[-1]["turn_deg"]) <= 1.5 and 2 <= len(steps) <= 4
     assert steps[0]["way"] == seen_from_behind(steps[0]["turn_deg"], mirrored=False)

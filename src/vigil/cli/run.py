@@ -21,7 +21,7 @@ from vigil.documents.messages import Command, Status
 from vigil.documents.night import NightState, fold
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
-from vigil.link.attach import command, keeper_status, retire_idle_keeper, start_keeper, under_way
+from vigil.link.attach import command, guarded, keeper_status, retire_idle_keeper, start_keeper, under_way
 from vigil.link.endpoint import KeeperGone, News
 from vigil.link.socket import SocketLink
 from vigil.runtime.allowed import allow, not_allowed
@@ -174,7 +174,7 @@ async def _followed(link: SocketLink, display: Display, folders: Folders) -> Nig
         return await follow(link, display)
     except KeeperGone:
         waited_s = 0.0
-        while waited_s < _STARTED_AGAIN_S:
+        while guarded() and waited_s < _STARTED_AGAIN_S:
             await asyncio.sleep(1.0)
             waited_s += 1.0
             status = await keeper_status(folders)

@@ -62,6 +62,7 @@ class Supervised(Generic[D, S]):
         self.name = name
         self._device = device
         self._failures = 0
+        self._logged = ("", "")
         self._busy: list[str] = []
         self._read_at = -math.inf
         self._connecting = asyncio.Lock()
@@ -248,8 +249,10 @@ class Supervised(Generic[D, S]):
         """A driver's exception as one of ours; what it said itself is in the log."""
         if isinstance(problem, DeviceError):
             return problem
-        log.warning("%s: %s failed", self.name, what, exc_info=problem)
         said = str(problem).strip() or type(problem).__name__
+        if self._logged != (what, said):  # a device may stay lost all night
+            log.warning("%s: %s failed", self.name, what, exc_info=problem)
+            self._logged = (what, said)
         return DeviceFault(f"{self.name}: {what} failed: {said}")
 
 

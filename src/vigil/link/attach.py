@@ -19,6 +19,11 @@ _UNGUARDED = "VIGIL_UNGUARDED"
 """Set, a keeper that dies stays dead: for tests of just that."""
 
 
+def guarded() -> bool:
+    """Whether a keeper that is started here is started again by itself when it dies."""
+    return not os.environ.get(_UNGUARDED)
+
+
 async def command(link: Link, what: Command, **values: Any) -> Answer:
     """Ask the keeper for something."""
     return await link.ask(Ask(id=uuid.uuid4().hex, command=what, values=values))
@@ -53,8 +58,8 @@ async def retire_idle_keeper(folders: Folders) -> None:
 
 def _spawn(rig: str, folders: Folders, words: list[str]) -> "subprocess.Popen[bytes]":
     """A keeper in a session of its own, which outlives this one."""
-    guarded = [] if os.environ.get(_UNGUARDED) else ["--guarded"]
-    arguments = [sys.executable, "-m", "vigil", "keep", "--rig", rig, *guarded, *words]
+    guard = ["--guarded"] if guarded() else []
+    arguments = [sys.executable, "-m", "vigil", "keep", "--rig", rig, *guard, *words]
     if folders.log.exists() and folders.log.stat().st_size > 0:  # what a dead one said last may be wanted
         folders.log.replace(folders.log.with_name(folders.log.name + ".previous"))
     with folders.log.open("wb") as log:

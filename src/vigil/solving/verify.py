@@ -8,10 +8,12 @@ parameters), times the number of proposals that were looked at, bounds the proba
 see docs/formulas.md.
 """
 
+import math
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
-from scipy.stats import poisson
+from scipy.special import pdtrc
 
 from vigil.sky.stars import SkyStars
 from vigil.solving.imagestars import ImageStars
@@ -116,7 +118,7 @@ def _weigh(
     spent = (fit.parameters + 1) // 2
     chance = float(np.log10(tried))
     if matched > spent:
-        chance += float(poisson.logsf(matched - spent - 1, expected) / np.log(10))
+        chance += math.log10(max(pdtrc(matched - spent - 1, expected), 1e-300))
     chance = min(0.0, max(chance, _LEAST_CHANCE_LOG10))
     low, high = scale_limits_arcsec_px
     scale = fit.wcs.scale_arcsec_px

@@ -3,9 +3,8 @@
 from collections.abc import Sequence
 from datetime import datetime
 from functools import lru_cache
+from itertools import combinations
 from statistics import median
-
-from scipy.stats import theilslopes
 
 from vigil.documents.night import FocusRecord
 from vigil.engine.activities.focus import Focus
@@ -110,6 +109,8 @@ def grown_percent(sizes: Sequence[float]) -> float:
 
 @lru_cache(maxsize=64)
 def _end_of_trend(sizes: tuple[float, ...]) -> float:
-    """Asked for again and again between two frames."""
-    line = theilslopes(sizes)
-    return float(line.intercept + line.slope * (len(sizes) - 1))
+    """Of the line whose slope is the median of those between all pairs (Theil and Sen). Asked for again and
+    again between two frames."""
+    last = len(sizes) - 1
+    slope = median((sizes[j] - sizes[i]) / (j - i) for i, j in combinations(range(last + 1), 2))
+    return median(sizes) + slope * last / 2

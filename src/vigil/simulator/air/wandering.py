@@ -4,10 +4,10 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from itertools import accumulate
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import lfilter
 
 from vigil.simulator.chance import normal_of
 
@@ -35,9 +35,10 @@ class Wanderer:
         first, last = int(np.floor(from_s / self.step_s)), int(np.ceil(to_s / self.step_s))
         ahead = int(np.ceil(_MEMORIES * self.memory_s / self.step_s))
         numbers = np.arange(first - ahead, max(last, first + 1))
-        keep = np.exp(-self.step_s / self.memory_s)
+        keep = math.exp(-self.step_s / self.memory_s)
         white = normal_of(numbers, self.seed, self.stream) * np.sqrt(1 - keep**2)
-        return np.asarray(lfilter([1.0], [1.0, -keep], white)[ahead:])
+        wandered = accumulate(white.tolist(), lambda before, new: new + keep * before)
+        return np.array(list(wandered)[ahead:])
 
     def at(self, seconds: float) -> float:
         """The value at one time."""

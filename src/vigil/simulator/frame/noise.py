@@ -5,7 +5,7 @@ from functools import cache, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import poisson
+from scipy.special import gammaln, xlogy
 
 from vigil.simulator.frame.scene import Sensor
 
@@ -156,7 +156,8 @@ def _rounded(*tables: tuple[list[float], list[int]]) -> Table:
 
 @lru_cache(maxsize=64)
 def _alias_table(mean: float) -> tuple[list[float], list[int]]:
-    share = poisson.pmf(np.arange(_COLUMNS), mean)
+    counts = np.arange(_COLUMNS)
+    share = np.exp(xlogy(counts, mean) - gammaln(counts + 1) - mean)
     share = (share / share.sum() * _COLUMNS).tolist()
     keep, other = [1.0] * _COLUMNS, list(range(_COLUMNS))
     small = [k for k in range(_COLUMNS) if share[k] < 1]
