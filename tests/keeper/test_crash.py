@@ -62,7 +62,7 @@ class CommandLine:
 @pytest.fixture
 def command_line(own_folders: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[CommandLine]:
     monkeypatch.setenv("PYTHONPATH", str(Path(__file__).parents[2] / "src"))
-    line = CommandLine(own_folders, camera_px=1002)
+    line = CommandLine(own_folders, camera_px=1000)
     yield line
     lock = own_folders / "d" / "vigil" / "heron-480" / "keeper.lock"
     socket = own_folders / "r" / "vigil" / "heron-480" / "keeper.sock"

@@ -436,7 +436,7 @@ def test_rigs_are_made_renamed_exchanged_and_deleted(stage: Stage, tmp_path: Pat
     assert stage.session.rig.name == "Heron at the hut" and "hut" in stage.window.place.text()
     rig.rigs.export_to(tmp_path / "out.json")
     (tmp_path / "bad.json").write_text(
-        (tmp_path / "out.json").read_text().replace('"columns": 1002', '"columns": "x"')
+        (tmp_path / "out.json").read_text().replace('"columns": 704', '"columns": "x"')
     )
     rig.rigs.import_file(tmp_path / "bad.json")
     assert "line" in rig.rigs.told.text and "camera.columns" in rig.rigs.told.text

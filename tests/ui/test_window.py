@@ -330,7 +330,7 @@ def test_what_lies_under_the_pointer_is_told(stage: Stage) -> None:
     watch = stage.workspace("Watch")
     stage.at(stage.told.upto(Kind.FRAME_MEASURED, 1))
     pyramid = watch.frame.pyramid
-    row, column = np.unravel_index(int(pyramid.image[100:900, 100:900].argmax()), (800, 800))
+    row, column = np.unravel_index(int(pyramid.image[100:600, 100:600].argmax()), (500, 500))
     spot = watch.frame.to_widget(column + 100, row + 100)
     watch.frame.pointed.emit(watch.frame.under(spot))
     assert "ADU" in watch.under.text
