@@ -102,7 +102,6 @@ class Stage:
         self.plan = PlanModel(told.rig, told.plan, plan_path)
         self.session = Session(told.rig, self.plan, self.bridge, told.rig.simulated.starts_at)  # type: ignore[arg-type]
         self.window = Window(self.session, self.jobs)
-        self.window.build_all()
         qtbot.addWidget(self.window, before_close_func=lambda w: setattr(w, "_may_close", True))
         self.window.show()
         self.link(LinkState.OPEN)

@@ -29,6 +29,7 @@ from vigil.ui.theme import Light, theme
 
 def type_and_choose(stage: Stage, text: str) -> Targets:
     stage.workspace("Night")
+    stage.window.build_all()  # as soon as the first picture has been shown: workspaces bring their keys
     stage.press(Qt.Key.Key_F, control=True)  # from wherever one is
     targets = stage.window.current
     assert isinstance(targets, Targets) and targets.left.search.hasFocus()
