@@ -42,6 +42,7 @@ class FakeKeeper:
         self.script: list[News | Exception | None] = []
         self.after: list[int] = []
         self.asked: list[Command] = []
+        self.statuses_fail = 0
 
     async def ensure(self) -> None:
         if not self.there:
@@ -67,6 +68,9 @@ class FakeKeeper:
     async def status(self) -> Status:
         if not self.there:
             raise KeeperGone("no keeper answers")
+        if self.statuses_fail:
+            self.statuses_fail -= 1
+            raise KeeperGone("the keeper answers 500: Internal Server Error")
         return STATUS
 
     async def ask(self, ask: Ask) -> Answer:
@@ -123,6 +127,15 @@ def test_a_slow_client_asks_anew_from_where_it_was(talk: Any, qtbot: QtBot) -> N
     keeper.script += [event(1), live, deed, Resync(), event(2)]
     until(qtbot, lambda: sum(map(len, heard["batches"])) == 4)
     assert keeper.after == [0, 1]
+
+
+def test_a_status_that_failed_is_asked_again(talk: Any, qtbot: QtBot) -> None:
+    _, keeper, heard = talk
+    keeper.statuses_fail = 2
+    until(qtbot, lambda: keeper.statuses_fail == 0)
+    before = len(heard["statuses"])
+    until(qtbot, lambda: len(heard["statuses"]) > before)
+    assert [state for state, _ in heard["links"]][-1] is LinkState.OPEN
 
 
 def test_a_dead_keeper_is_told_and_started_again(talk: Any, qtbot: QtBot) -> None:

@@ -158,8 +158,8 @@ class Conversation:
             await asyncio.sleep(_STATUS_EVERY_S)
             try:
                 self._listener.tell_status(await link.status())
-            except KeeperGone:
-                return  # the news break too, and say it
+            except KeeperGone as problem:  # once it fails by chance; of a keeper that is gone the news break
+                log.info("a status did not come: %s", problem)
 
     async def _send(self, ask: Ask) -> None:
         link = self._link
