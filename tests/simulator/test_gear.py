@@ -169,6 +169,26 @@ def test_the_camera_cools_by_its_ramp_and_no_deeper_than_it_can() -> None:
     at_the_site(main)
 
 
+@pytest.mark.parametrize("exposes", [True, False])
+def test_the_sensor_cools_no_faster_while_exposing(exposes: bool) -> None:
+    """Read every second, as the guards do."""
+
+    async def main(sim: SimObservatory, clock: ScenarioClock) -> float:
+        camera = sim.devices.camera
+        await camera.cool(-10.0)
+        before = sim.truth.sensor_c()
+        shot = asyncio.ensure_future(camera.expose(Exposure(120.0, 100, 50))) if exposes else None
+        for _ in range(120):
+            await clock.sleep(1)
+            await camera.read()
+        cooled_c = before - sim.truth.sensor_c()
+        if shot is not None:
+            assert (await shot).temperature_c == round(before, 1), "as it was when it began"
+        return cooled_c
+
+    assert at_the_site(main) == pytest.approx(2 * 1.5, abs=0.1)
+
+
 def test_the_camera_takes_its_time_and_one_frame_at_a_time() -> None:
     async def main(sim: SimObservatory, clock: ScenarioClock) -> None:
         camera = sim.devices.camera

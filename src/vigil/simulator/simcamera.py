@@ -99,8 +99,8 @@ class SimCamera:
         bench.save()
 
     def sensor_c(self, now: datetime) -> float:
-        """The sensor's temperature, carried on to `now`: a ramp with the cooler on, else towards the air;
-        a sensor without a cooler is a little warmer than that."""
+        """The sensor's temperature, carried on to `now`, which may not lie before what was asked last: a ramp
+        with the cooler on, else towards the air; a sensor without a cooler is a little warmer than that."""
         state = self._bench.state
         minutes = max(0.0, (now - state.sensor_at).total_seconds() / 60)
         air_c = self._bench.weather.temperature_c(now)
@@ -138,6 +138,7 @@ class SimCamera:
         count = bench.state.next_count(self._name)
         bench.save()
         started_at = bench.clock.utcnow()
+        sensor_c = self.sensor_c(started_at)
         chip = self._chip(exposure.gain)
         self._abort.clear()
         self._cut.clear()
@@ -148,7 +149,6 @@ class SimCamera:
                 lasted_s = max((bench.clock.utcnow() - started_at).total_seconds(), _SHORTEST_S)
                 exposure = replace(exposure, exposure_s=round(lasted_s, 3))
                 self._cut.clear()
-            sensor_c = self.sensor_c(started_at)
             places = MOST_PLACES if self.draws is draw else _QUICK_PLACES
             scene = scene_of(bench, self._mount, chip, exposure, started_at, count, sensor_c, places)
             self._activity = "downloading"
@@ -161,7 +161,7 @@ class SimCamera:
             self._activity = "idle"
         if bench.faults.hits(FaultKind.FRAME_TORN, self._name, minute, count):
             image = image[: int(_TORN_SHARE * image.shape[0])]
-        frame = RawFrame(image, started_at, exposure, round(self.sensor_c(started_at), 1))
+        frame = RawFrame(image, started_at, exposure, round(sensor_c, 1))
         self.on_frame(frame, scene)
         return frame
 
