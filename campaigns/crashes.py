@@ -130,7 +130,7 @@ async def _played(bench: Bench, cut: Cut | None) -> list[Event]:
         def listen(event: Event) -> None:
             told.append(event)
             if cut is None:
-                gear = observatory.truth.bench.state.model_dump_json()
+                gear = observatory.truth.gear.state.model_dump_json()
                 bench.cuts.append(Cut(tuple(told), gear, frozenset(bench.on_disk())))
             if event.kind is Kind.NIGHT_OVER:
                 over.set()

@@ -89,13 +89,13 @@ def judged(number: int) -> dict[str, Any]:
     tracked: list[tuple[datetime, MountState]] = []
 
     def watch(observatory: SimObservatory) -> None:
-        mount, bench = observatory.truth.mount, observatory.truth.bench
+        mount, gear = observatory.truth.mount, observatory.truth.gear
         read = mount.read
 
         async def told() -> MountState:
             state = await read()
-            if state.tracking and not state.slewing and bench.state.pier_side == PierSide.WEST.value:
-                tracked.append((bench.clock.utcnow(), state))
+            if state.tracking and not state.slewing and gear.state.pier_side == PierSide.WEST.value:
+                tracked.append((gear.clock.utcnow(), state))
             return state
 
         mount.read = told  # type: ignore[method-assign]

@@ -70,7 +70,7 @@ def _played(
         asked = event.kind is Kind.ACTIVITY_STEP and event.values["kind"] == "turn by hand"
         if hand is not None and asked and abs(event.values["turn_deg"]) > event.values["limit_deg"]:
             turn = event.values["turn_deg"]
-            truth.bench.state.rotator_deg += turn * hand.uniform(0.9, 1.1) + hand.normal(0, 0.5)
+            truth.gear.state.rotator_deg += turn * hand.uniform(0.9, 1.1) + hand.normal(0, 0.5)
 
     out.mkdir()
     return play(rig, plan, out, seed, on_event=look), lay

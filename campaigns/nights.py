@@ -53,24 +53,24 @@ def judge(rig: Rig, plan: NightPlan, seed: int) -> dict[str, Any]:
     with tempfile.TemporaryDirectory() as folder:
         played = play(rig, plan, Path(folder), seed, on_event=look)
         on_disk = sum(1 for frame in played.frames if Path(frame["path"]).exists())
-    bench = played.truth.bench
-    air_c = bench.weather.temperature_c(bench.clock.utcnow())
+    gear = played.truth.gear
+    air_c = gear.weather.temperature_c(gear.clock.utcnow())
     warm_enough_c = min(rig.camera.cooler.warm_to_c, air_c) - 1.0
     return {
         "seed": seed,
         **seen,
         "frames": on_disk,
         "wanted": plan.wanted,
-        "parked": bench.state.parked,
+        "parked": gear.state.parked,
         "sensor_c": round(played.truth.sensor_c(), 2),
         "air_c": round(air_c, 2),
-        "warm": bool(played.truth.sensor_c() >= warm_enough_c and bench.state.set_point_c is None),
+        "warm": bool(played.truth.sensor_c() >= warm_enough_c and gear.state.set_point_c is None),
     }
 
 
 def _size_over_best(rig: Rig, truth: Truth, off_steps: float, at: datetime) -> float:
     """True star size so many steps off the best position, over that at the best, in the seeing then."""
-    seeing = truth.bench.weather.seeing_arcsec(at)
+    seeing = truth.gear.weather.seeing_arcsec(at)
     optics = main_chip(rig, 0).optics
     core_px = optics.core_px(seeing * 1.2**0.6, 1)
     disc_px = defocus_disc_um(off_steps * rig.focuser.um_per_step, optics.focal_ratio) / optics.pixel_um

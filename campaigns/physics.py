@@ -326,9 +326,9 @@ def unguided(rig: Rig, worms: int = 3, exposure_s: float = 1.0, every_s: float =
             r, c = np.unravel_index(np.argmax(frame.image), frame.image.shape)
             places.append(centroid(frame.image, float(c), float(r), half=6))
         chip = guide_chip(rig, 100)
-        bench, middle = sim.truth.bench, clock.utcnow()
-        mass = float(air_mass(altitude_of(looks_of(bench, sim.truth.mount, chip, middle), bench)))
-        seeing = bench.seeing.rms_of_mean_arcsec(middle, mass, chip.optics.aperture_mm, exposure_s)
+        gear, middle = sim.truth.gear, clock.utcnow()
+        mass = float(air_mass(altitude_of(looks_of(gear, sim.truth.mount, chip, middle), gear)))
+        seeing = gear.seeing.rms_of_mean_arcsec(middle, mass, chip.optics.aperture_mm, exposure_s)
         return np.array(places), seconds, scene.aim.position_angle_deg, seeing
 
     places, seconds, angle_deg, seeing = under_the_sky(rig, scenario, work)

@@ -275,24 +275,24 @@ def _people(made: Night, played: Played, truth: Truth) -> list[Coroutine[Any, An
 
     async def stop(at_min: float) -> None:
         await asyncio.sleep(60 * at_min)
-        began = played.truth.bench.clock.utcnow()
+        began = played.truth.gear.clock.utcnow()
         answer = await played.ask(Command.DEVICE, device="all", action="stop")
         if not answer.taken:
             return
         await asyncio.sleep(float(dice.uniform(30, 840)))
         await played.ask(Command.RESUME)
-        truth.stopped.append((began, played.truth.bench.clock.utcnow()))
+        truth.stopped.append((began, played.truth.gear.clock.utcnow()))
 
     async def hold(at_min: float) -> None:
         await asyncio.sleep(60 * at_min)
-        began = played.truth.bench.clock.utcnow()
+        began = played.truth.gear.clock.utcnow()
         if not (await played.ask(Command.HOLD, now=bool(dice.random() < 0.5))).taken:
             return
         await asyncio.sleep(float(dice.uniform(60, 1800)))
         await _by_hand(played, dice)
         await asyncio.sleep(float(dice.uniform(60, 1200)))
         await played.ask(Command.RESUME)
-        truth.by_hand.append((began, played.truth.bench.clock.utcnow()))
+        truth.by_hand.append((began, played.truth.gear.clock.utcnow()))
 
     found = []
     if made.stop_at_min is not None:

@@ -58,14 +58,14 @@ class Truth:
 
     async def keep(self, played: Played) -> None:
         """Sample until cancelled, and once more then."""
-        bench = played.truth.bench
-        sensors = {"weather station": SimWeather(bench), "safety sensor": SimSafety(bench)}
+        gear = played.truth.gear
+        sensors = {"weather station": SimWeather(gear), "safety sensor": SimSafety(gear)}
         try:
             while True:
                 unsafe = False
                 if Safe.wanted(self.rig):
-                    told = {n: await x.read() for n, x in sensors.items() if bench.state.connected.get(n)}
-                    now = bench.clock.utcnow()
+                    told = {n: await x.read() for n, x in sensors.items() if gear.state.connected.get(n)}
+                    now = gear.clock.utcnow()
                     unsafe = not sky_check(self.rig, told, now, held=False).met
                 self._take(played, unsafe)
                 if Safe.wanted(self.rig):
@@ -75,8 +75,8 @@ class Truth:
             self._take(played, unsafe=False)
 
     def _take(self, played: Played, unsafe: bool) -> None:
-        bench, mount = played.truth.bench, played.truth.mount
-        now, state = bench.clock.utcnow(), bench.state
+        gear, mount = played.truth.gear, played.truth.mount
+        now, state = gear.clock.utcnow(), gear.state
         if self._sun is None or now - self._sun[0] > timedelta(seconds=60):
             self._sun = now, sun_altitude_deg(self.rig.site, now)
         roof, cover = (

@@ -32,7 +32,7 @@ def said(played: Played) -> str:
 
 def ended_safely(played: Played) -> bool:
     closing = played.events[-1].values["closing"]
-    return all(outcome == "done" for outcome in closing.values()) and played.truth.bench.state.parked
+    return all(outcome == "done" for outcome in closing.values()) and played.truth.gear.state.parked
 
 
 def test_faults_before_the_first_frame(tmp_path: Path) -> None:

@@ -37,7 +37,7 @@ def test_a_ledger_that_is_full_at_some_event_leaves_the_gear_safe(
 
     monkeypatch.setattr(LedgerStore, "add", full)
     played = play(quick_rig(), short_plan(count=2), tmp_path, seed=2, quick=True)
-    assert played.truth.bench.state.parked
+    assert played.truth.gear.state.parked
     over = played.events[-1]
     assert over.kind is Kind.NIGHT_OVER and "database or disk is full" in over.reason
     saved = {e.values["frame_id"] for e in played.of(Kind.FRAME_SAVED)}

@@ -30,7 +30,7 @@ RAIN_AT = datetime(2027, 1, 12, 17, 20, tzinfo=UTC)
 
 
 def stands(played: Played) -> tuple[Any, ...]:
-    state = played.truth.bench.state
+    state = played.truth.gear.state
     return state.parked, state.tracking, state.shutters.get("roof"), state.shutters.get("cover")
 
 
@@ -65,7 +65,7 @@ def test_rain_waits_for_nobody_who_works_by_hand(tmp_path: Path) -> None:
             asked = {"device": "mount", "action": "frame", "ra": "5h16m29s", "dec": "+34 21 22"}
             answer = await played.ask(Command.DEVICE, **asked, angle_deg=90.0)
             assert answer.taken, answer.reason
-            raining.append(played.truth.bench.clock.utcnow() + timedelta(seconds=60))
+            raining.append(played.truth.gear.clock.utcnow() + timedelta(seconds=60))
         if event.kind is Kind.ACTIVITY_ENDED and event.values["kind"] == "shelter":
             await played.ask(Command.END, reason="the test is over")
 
@@ -164,7 +164,7 @@ def test_a_ledger_that_can_not_be_written_keeps_nothing_open(
     from vigil.runtime.simulated import run_virtual
 
     run_virtual(main())
-    assert stands(kept[0]) == SHUT and kept[0].truth.bench.state.set_point_c is None
+    assert stands(kept[0]) == SHUT and kept[0].truth.gear.state.set_point_c is None
 
 
 def test_an_error_of_ours_costs_its_activity_and_not_the_night(
@@ -249,7 +249,7 @@ def test_killed_twice_while_focusing_focus_starts_from_where_it_was(tmp_path: Pa
         if tried and len(cancelled) < 3 and event.values["position"] != -1:
             steps = [e for e in played.of(Kind.ACTIVITY_STEP) if e.values["kind"] == "focus"]
             if len(steps) % 3 == 0:
-                cancelled.append(played.truth.bench.state.focuser_position)
+                cancelled.append(played.truth.gear.state.focuser_position)
                 await played.ask(Command.HOLD, now=True)
         if event.kind is Kind.HELD:
             await played.ask(Command.RESUME)

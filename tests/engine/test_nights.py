@@ -23,8 +23,8 @@ from vigil.sky.angles import separation_deg
 
 def parked_and_warm(played: Played) -> bool:
     """By the simulator's truth."""
-    state = played.truth.bench.state
-    air_c = played.truth.bench.weather.temperature_c(state.sensor_at)
+    state = played.truth.gear.state
+    air_c = played.truth.gear.weather.temperature_c(state.sensor_at)
     return state.parked and state.set_point_c is None and played.truth.sensor_c() > min(0.0, air_c) - 1.5
 
 
@@ -330,7 +330,7 @@ def test_closing_orders_are_respected_and_said(tmp_path: Path) -> None:
     played = play(
         quick_rig(), short_plan(count=1, park_at_end=False, warm_at_end=False), tmp_path, quick=True
     )
-    state = played.truth.bench.state
+    state = played.truth.gear.state
     assert not state.parked and state.set_point_c == -10
     outcomes = played.events[-1].values["closing"]
     assert outcomes["park"] == outcomes["warm up"] == "left out"

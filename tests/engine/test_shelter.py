@@ -63,7 +63,7 @@ def test_a_persons_hold_shelters_too_and_waits_for_the_person(tmp_path: Path) ->
             assert (await played.ask(Command.HOLD, reason="held by hand", now=True)).taken
         if event.kind is Kind.ACTIVITY_ENDED and event.values["kind"] == "shelter":
             assert played.of(Kind.RESUMED) == []
-            await played.truth.bench.clock.sleep(3600)
+            await played.truth.gear.clock.sleep(3600)
             assert standing(played) == [] and played.of(Kind.RESUMED) == []
             assert (await played.ask(Command.RESUME)).taken
 

@@ -58,7 +58,7 @@ def test_a_person_turns_the_camera_as_told(tmp_path: Path) -> None:
         if event.kind is Kind.ACTIVITY_STEP and event.values["kind"] == "turn by hand":
             # most of the way first, then what is left
             share = 0.9 if event.values["attempt"] == 1 else 1.0
-            played.truth.bench.state.rotator_deg += share * event.values["turn_deg"]
+            played.truth.gear.state.rotator_deg += share * event.values["turn_deg"]
 
     played = play(quick_rig(), angled(), tmp_path, seed=4, on_event=person, quick=True)
     steps = turns(played, "turn by hand")

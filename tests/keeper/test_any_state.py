@@ -148,7 +148,7 @@ async def _all_work(table: Table) -> None:
         answer = await table.ask(Command.START, plan=PLAN.model_dump(mode="json"))
         assert answer.taken, table.said
         await asyncio.sleep(120)
-    state = table.observatory.truth.bench.state
+    state = table.observatory.truth.gear.state
     if await table.run_state() in ("running", "held"):
         assert (await table.ask(Command.STOP)).taken, table.said
         hinders = any(

@@ -37,7 +37,7 @@ NIGHT = datetime(2027, 1, 12, 19, tzinfo=UTC)
 
 
 @dataclasses.dataclass
-class Bench:
+class Gear:
     """A keeper with nothing under way, on virtual time, and its gear."""
 
     keeper: Keeper
@@ -62,7 +62,7 @@ class Bench:
 
     @property
     def stands(self) -> tuple[Any, ...]:
-        state = self.observatory.truth.bench.state
+        state = self.observatory.truth.gear.state
         return state.parked, state.tracking, state.shutters.get("roof"), state.shutters.get("cover")
 
 
@@ -73,7 +73,7 @@ def by_hand(
     rig: Rig,
     at: datetime,
     out: Path,
-    work: Callable[[Bench], Coroutine[Any, Any, Any]],
+    work: Callable[[Gear], Coroutine[Any, Any, Any]],
     alter: Callable[[Devices], Devices] = lambda devices: devices,
 ) -> Any:
     assert rig.simulated is not None
@@ -85,17 +85,17 @@ def by_hand(
         equipment = equip(rig, observatory, clock, workshop, out, out, alter(observatory.devices))
         equipment = dataclasses.replace(equipment, measurer=QuickMeasurer(), write=no_file)
         keeper = Keeper(equipment, ledger, pace=simulated_loop(), looks_when_idle=True)
-        bench = Bench(keeper, Loopback(keeper), observatory, clock, [])
+        gear = Gear(keeper, Loopback(keeper), observatory, clock, [])
         keeping = asyncio.ensure_future(keeper.run())
 
         async def listen() -> None:
-            async for news in bench.link.news():
+            async for news in gear.link.news():
                 if isinstance(news, Deed):
-                    bench.deeds.append(news)
+                    gear.deeds.append(news)
 
         listening = asyncio.ensure_future(listen())
         try:
-            return await work(bench)
+            return await work(gear)
         finally:
             keeper.end("the test is over")
             await asyncio.wait({keeping})
@@ -105,28 +105,28 @@ def by_hand(
     return run_virtual(main())
 
 
-async def opened(bench: Bench) -> None:
+async def opened(gear: Gear) -> None:
     """Everything connected, open, and the mount on a star."""
-    assert (await bench.do("all", "connect")).taken
+    assert (await gear.do("all", "connect")).taken
     for device in ("roof", "cover"):
-        assert (await bench.do(device, "open")).taken
-    assert (await bench.do("mount", "unpark")).taken
-    assert (await bench.do("mount", "slew", ra="5h16m", dec="+34 21")).taken
+        assert (await gear.do(device, "open")).taken
+    assert (await gear.do("mount", "unpark")).taken
+    assert (await gear.do("mount", "slew", ra="5h16m", dec="+34 21")).taken
 
 
 def test_rain_shuts_what_a_person_left_open_without_any_night(tmp_path: Path) -> None:
     rain = NIGHT + timedelta(minutes=30)
 
-    async def work(bench: Bench) -> None:
-        await opened(bench)
-        assert bench.stands == OPEN
-        await asyncio.sleep((rain - bench.clock.utcnow()).total_seconds())
+    async def work(gear: Gear) -> None:
+        await opened(gear)
+        assert gear.stands == OPEN
+        await asyncio.sleep((rain - gear.clock.utcnow()).total_seconds())
         await asyncio.sleep(120)
-        assert bench.stands == SHUT
-        told = [d for d in bench.deeds if d.action == "guard"]
+        assert gear.stands == SHUT
+        told = [d for d in gear.deeds if d.action == "guard"]
         assert told[0].stage == "begun" and "the safety sensor says unsafe" in told[0].reason
         assert told[-1].stage == "done"
-        alarm = (await bench.link.status()).alarm
+        alarm = (await gear.link.status()).alarm
         assert alarm is not None and alarm.words.startswith("shutting and parking: the safety sensor says")
 
     by_hand(ROOFED, NIGHT, tmp_path, work, under(lambda at: at < rain))
@@ -141,11 +141,11 @@ def test_a_sensor_that_throws_or_hangs_counts_as_rain(tmp_path: Path, thrown: Ba
         kept.append(Failing(devices.safety, thrown))
         return dataclasses.replace(devices, safety=kept[0])
 
-    async def work(bench: Bench) -> None:
-        await opened(bench)
+    async def work(gear: Gear) -> None:
+        await opened(gear)
         kept[0].from_read = 0
         await asyncio.sleep(130)
-        assert bench.stands == SHUT
+        assert gear.stands == SHUT
 
     by_hand(ROOFED, NIGHT, tmp_path, work, alter)
 
@@ -153,16 +153,16 @@ def test_a_sensor_that_throws_or_hangs_counts_as_rain(tmp_path: Path, thrown: Ba
 def test_guards_that_can_not_see_shut_too(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """An error of ours in a look, for good: it fails closed, and the guards go on."""
 
-    async def work(bench: Bench) -> None:
-        await opened(bench)
+    async def work(gear: Gear) -> None:
+        await opened(gear)
 
         def broken(self: Guards, now: datetime) -> str | None:
             raise ZeroDivisionError("a mistake of ours")
 
         monkeypatch.setattr(Guards, "unsafe", broken)
         await asyncio.sleep(120)
-        assert bench.stands == SHUT
-        assert (await bench.do("mount", "unpark")).taken, "people are not locked out"
+        assert gear.stands == SHUT
+        assert (await gear.do("mount", "unpark")).taken, "people are not locked out"
 
     by_hand(ROOFED, NIGHT, tmp_path, work)
 
@@ -176,12 +176,12 @@ def test_one_that_hangs_slows_no_other(tmp_path: Path) -> None:
         kept.append(Failing(devices.focuser))
         return dataclasses.replace(under(lambda at: at < rain)(devices), focuser=kept[0])
 
-    async def work(bench: Bench) -> None:
-        await opened(bench)
-        await asyncio.sleep((rain - bench.clock.utcnow()).total_seconds() - 7)
+    async def work(gear: Gear) -> None:
+        await opened(gear)
+        await asyncio.sleep((rain - gear.clock.utcnow()).total_seconds() - 7)
         kept[0].from_read = 0
         await asyncio.sleep(9)
-        assert bench.observatory.truth.bench.state.motion is not None, "parking within two seconds"
+        assert gear.observatory.truth.gear.state.motion is not None, "parking within two seconds"
 
     by_hand(ROOFED, NIGHT, tmp_path, work, alter)
 
@@ -189,14 +189,14 @@ def test_one_that_hangs_slows_no_other(tmp_path: Path) -> None:
 def test_when_the_day_comes_all_is_shut_unless_a_person_wants_it(tmp_path: Path) -> None:
     """Opened in the night and forgotten; opened in the morning on purpose."""
 
-    async def work(bench: Bench) -> None:
-        await opened(bench)
+    async def work(gear: Gear) -> None:
+        await opened(gear)
         await asyncio.sleep(3 * 3600)
-        assert bench.stands == SHUT and any("by day nothing stays open" in d.reason for d in bench.deeds)
-        assert (await bench.do("roof", "open")).taken
+        assert gear.stands == SHUT and any("by day nothing stays open" in d.reason for d in gear.deeds)
+        assert (await gear.do("roof", "open")).taken
         await asyncio.sleep(3600)
-        assert bench.stands[2] == "open", "somebody wants that"
-        assert (await bench.do("roof", "close")).taken
+        assert gear.stands[2] == "open", "somebody wants that"
+        assert (await gear.do("roof", "close")).taken
 
     by_hand(ROOFED, datetime(2027, 1, 13, 4, 30, tzinfo=UTC), tmp_path, work)
 
@@ -204,36 +204,36 @@ def test_when_the_day_comes_all_is_shut_unless_a_person_wants_it(tmp_path: Path)
 def test_the_sun_is_kept_out_of_every_motion_and_of_a_tube_that_stands(tmp_path: Path) -> None:
     """By day a person may open the roof, and slew, and leave the tube where the sun will come."""
 
-    def sun_away(bench: Bench) -> float:
-        truth = bench.observatory.truth
-        at, site = bench.clock.utcnow(), ROOFED.site.place()
+    def sun_away(gear: Gear) -> float:
+        truth = gear.observatory.truth
+        at, site = gear.clock.utcnow(), ROOFED.site.place()
         seen = observe(*truth.mount._believed_deg(at), from_datetimes(at), site)
         sun = observe_sun(from_datetimes(at), site)
         return float(separation_deg(seen.hour_angle_deg, seen.dec_deg, sun.hour_angle_deg, sun.dec_deg))
 
-    async def work(bench: Bench) -> None:
-        await bench.do("all", "connect")
-        await bench.do("roof", "open")
-        await bench.do("cover", "open")
-        await bench.do("mount", "unpark")
-        assert (await bench.do("mount", "slew", **bench.towards(-35.0, -5.0))).taken
+    async def work(gear: Gear) -> None:
+        await gear.do("all", "connect")
+        await gear.do("roof", "open")
+        await gear.do("cover", "open")
+        await gear.do("mount", "unpark")
+        assert (await gear.do("mount", "slew", **gear.towards(-35.0, -5.0))).taken
         least = 180.0
-        await bench.ask(Command.DEVICE, device="mount", action="slew", **bench.towards(40.0, -20.0))
+        await gear.ask(Command.DEVICE, device="mount", action="slew", **gear.towards(40.0, -20.0))
         for _ in range(90):
             await asyncio.sleep(1)
-            least = min(least, sun_away(bench))
+            least = min(least, sun_away(gear))
         assert least > 19, "round it"
         # it does not track any more, and the sun comes its way
-        await bench.do("mount", "slew", **bench.towards(32.0, -20.0))
-        await bench.do("mount", "track", on="off")
+        await gear.do("mount", "slew", **gear.towards(32.0, -20.0))
+        await gear.do("mount", "track", on="off")
         for _ in range(200):
             await asyncio.sleep(60)
-            if bench.stands[0]:
+            if gear.stands[0]:
                 break
-            assert sun_away(bench) > 19
+            assert sun_away(gear) > 19
         await asyncio.sleep(60)
-        assert bench.stands == SHUT
-        assert any("from where the open tube looks" in d.reason for d in bench.deeds if d.action == "guard")
+        assert gear.stands == SHUT
+        assert any("from where the open tube looks" in d.reason for d in gear.deeds if d.action == "guard")
 
     by_hand(ROOFED, NOON, tmp_path, work)
 
@@ -241,13 +241,13 @@ def test_the_sun_is_kept_out_of_every_motion_and_of_a_tube_that_stands(tmp_path:
 def test_the_mounts_limit_is_guarded_in_work_by_hand(tmp_path: Path) -> None:
     rig = quick_rig()
 
-    async def work(bench: Bench) -> None:
-        await bench.do("all", "connect")
-        await bench.do("mount", "unpark")
-        await bench.do("mount", "slew", ra="5h16m", dec="+34 21")
+    async def work(gear: Gear) -> None:
+        await gear.do("all", "connect")
+        await gear.do("mount", "unpark")
+        await gear.do("mount", "slew", ra="5h16m", dec="+34 21")
         await asyncio.sleep(7 * 3600)
-        assert bench.stands[:2] == (False, False), "it stands"
-        told = [d.reason for d in bench.deeds if d.device == "mount" and d.action == "guard"]
+        assert gear.stands[:2] == (False, False), "it stands"
+        told = [d.reason for d in gear.deeds if d.device == "mount" and d.action == "guard"]
         assert len(told) == 1 and "still west of the pier, limit 20 min" in told[0]
 
     by_hand(rig, datetime(2027, 1, 12, 17, tzinfo=UTC), tmp_path, work)
@@ -256,39 +256,39 @@ def test_the_mounts_limit_is_guarded_in_work_by_hand(tmp_path: Path) -> None:
 def test_an_emergency_stop_wins_over_shelter_and_is_not_for_ever(tmp_path: Path) -> None:
     rain = NIGHT + timedelta(minutes=30)
 
-    async def work(bench: Bench) -> None:
-        await opened(bench)
-        await asyncio.sleep((rain - bench.clock.utcnow()).total_seconds() + 8)
-        state = bench.observatory.truth.bench.state
+    async def work(gear: Gear) -> None:
+        await opened(gear)
+        await asyncio.sleep((rain - gear.clock.utcnow()).total_seconds() + 8)
+        state = gear.observatory.truth.gear.state
         assert state.motion is not None
-        answer = await bench.ask(Command.STOP)
+        answer = await gear.ask(Command.STOP)
         assert answer.taken and "everything stands still" in answer.reason
         assert state.motion is None and not state.tracking and not state.parked
         await asyncio.sleep(500)
-        assert bench.stands == (False, False, "open", "stopped"), "nobody moves anything"
-        assert (await bench.link.status()).stopped_until is not None
+        assert gear.stands == (False, False, "open", "stopped"), "nobody moves anything"
+        assert (await gear.link.status()).stopped_until is not None
         await asyncio.sleep(300)
-        assert bench.stands == SHUT, "nobody spoke for ten minutes, and it rains"
-        assert (await bench.link.status()).stopped_until is None
+        assert gear.stands == SHUT, "nobody spoke for ten minutes, and it rains"
+        assert (await gear.link.status()).stopped_until is None
 
     by_hand(ROOFED, NIGHT, tmp_path, work, under(lambda at: at < rain))
 
 
 def test_a_keeper_that_leaves_leaves_nothing_open(tmp_path: Path) -> None:
-    async def work(bench: Bench) -> Bench:
-        await opened(bench)
-        return bench
+    async def work(gear: Gear) -> Gear:
+        await opened(gear)
+        return gear
 
     left = by_hand(ROOFED, NIGHT, tmp_path, work)
     assert left.stands == SHUT
-    assert not any(left.observatory.truth.bench.state.connected.values())
+    assert not any(left.observatory.truth.gear.state.connected.values())
 
 
 def test_a_start_after_a_retire_is_refused_and_nothing_is_on_record(tmp_path: Path) -> None:
-    async def work(bench: Bench) -> None:
-        assert (await bench.ask(Command.RETIRE)).taken
-        answer = await bench.ask(Command.START, plan=short_plan().model_dump(mode="json"))
+    async def work(gear: Gear) -> None:
+        assert (await gear.ask(Command.RETIRE)).taken
+        answer = await gear.ask(Command.START, plan=short_plan().model_dump(mode="json"))
         assert not answer.taken and "this keeper leaves" in answer.reason
-        assert await bench.keeper._ledger.unfinished(ROOFED.id) is None
+        assert await gear.keeper._ledger.unfinished(ROOFED.id) is None
 
     by_hand(quick_rig(), NIGHT, tmp_path, work)

@@ -36,7 +36,7 @@ def full_rig() -> Rig:
     return with_values(rig, {**small, ("guider", "columns"): 320, ("guider", "rows"): 240})
 
 
-class Bench:
+class Gear:
     """A keeper in this process, and what it tells of each deed."""
 
     def __init__(self, keeper: Keeper, observatory: SimObservatory) -> None:
@@ -90,11 +90,11 @@ def by_hand(main: Any, rig: Rig, folder: Path) -> Any:
         observatory = SimObservatory(rig, 1, clock, workshop)
         equipment = equip(rig, observatory, clock, workshop, folder / "frames", folder / "rescued")
         keeper = Keeper(equipment, ledger, simulated_loop())
-        bench = Bench(keeper, observatory)
+        gear = Gear(keeper, observatory)
         keeping = asyncio.ensure_future(keeper.run())
-        listening = asyncio.ensure_future(bench.listen())
+        listening = asyncio.ensure_future(gear.listen())
         try:
-            return await main(bench)
+            return await main(gear)
         finally:
             listening.cancel()
             keeper.end("the test is over")
@@ -105,13 +105,13 @@ def by_hand(main: Any, rig: Rig, folder: Path) -> Any:
 
 
 def test_every_kind_of_device_is_driven_by_hand(tmp_path: Path) -> None:
-    async def main(bench: Bench) -> None:
-        state = bench.truth.bench.state
-        assert (await bench.do("all", "connect")).stage is Stage.DONE
+    async def main(gear: Gear) -> None:
+        state = gear.truth.gear.state
+        assert (await gear.do("all", "connect")).stage is Stage.DONE
         done: dict[tuple[str, str], str] = {}
 
         async def do(device: str, action: str, **values: Any) -> None:
-            deed = await bench.do(device, action, **values)
+            deed = await gear.do(device, action, **values)
             assert deed.stage is Stage.DONE, deed.reason
             done[(device, action)] = deed.reason
 
@@ -167,27 +167,27 @@ def test_every_kind_of_device_is_driven_by_hand(tmp_path: Path) -> None:
             ("camera", "loop"), ("camera", "stop"), ("guide camera", "loop"), ("guide camera", "stop"),
             ("cover", "stop"), ("roof", "stop"), ("mount", "centre"), ("mount", "frame"),
         }  # fmt: skip
-        status = await bench.link.status()
+        status = await gear.link.status()
         assert {r.name for r in status.reports} == set(PART_OF_DEVICE)
         assert next(r for r in status.reports if r.name == "weather station").state["wind_m_s"] >= 0
         for device in PART_OF_DEVICE:
-            assert (await bench.do(device, "disconnect")).stage is Stage.DONE
+            assert (await gear.do(device, "disconnect")).stage is Stage.DONE
 
     by_hand(main, full_rig(), tmp_path)
 
 
 def test_the_telescope_is_sent_and_the_camera_turned_by_hand(tmp_path: Path) -> None:
-    async def main(bench: Bench) -> None:
-        assert (await bench.do("all", "connect")).stage is Stage.DONE
-        await bench.do("mount", "unpark")
+    async def main(gear: Gear) -> None:
+        assert (await gear.do("all", "connect")).stage is Stage.DONE
+        await gear.do("mount", "unpark")
         where = {"ra": "05 16 29", "dec": "+34 21"}
-        centred = await bench.do("mount", "centre", **where)
+        centred = await gear.do("mount", "centre", **where)
         assert centred.stage is Stage.DONE and "px off after frame" in centred.reason, centred.reason
-        framed = await bench.do("mount", "frame", **where, angle_deg=30.0)
+        framed = await gear.do("mount", "frame", **where, angle_deg=30.0)
         assert framed.stage is Stage.DONE, framed.reason
-        assert abs(turn_to_deg(bench.truth.position_angle_deg(), 30.0)) < 0.3
-        ra_deg, dec_deg = bench.truth.pointing_deg()
-        assert bench.truth.bench.state.synced_deg != (0.0, 0.0), "the mount was told where it looks"
+        assert abs(turn_to_deg(gear.truth.position_angle_deg(), 30.0)) < 0.3
+        ra_deg, dec_deg = gear.truth.pointing_deg()
+        assert gear.truth.gear.state.synced_deg != (0.0, 0.0), "the mount was told where it looks"
         # within four of the quick rig's large pixels
         assert 3600 * float(separation_deg(ra_deg, dec_deg, 79.1208, 34.35)) < 4.5 * 4.85
 
@@ -220,19 +220,19 @@ REFUSALS: list[tuple[str, str, dict[str, Any], str]] = [
 
 
 def test_what_is_out_of_limits_is_refused_before_anything_moves(tmp_path: Path) -> None:
-    async def main(bench: Bench) -> None:
-        await bench.do("all", "connect")
-        await bench.do("mount", "unpark")
-        before = bench.truth.bench.state.model_dump(exclude={"at", "counters"})
+    async def main(gear: Gear) -> None:
+        await gear.do("all", "connect")
+        await gear.do("mount", "unpark")
+        before = gear.truth.gear.state.model_dump(exclude={"at", "counters"})
         for device, action, values, says in REFUSALS:
-            assert says in await bench.refused(device, action, **values), (device, action, values)
-        assert bench.truth.bench.state.model_dump(exclude={"at", "counters"}) == before
+            assert says in await gear.refused(device, action, **values), (device, action, values)
+        assert gear.truth.gear.state.model_dump(exclude={"at", "counters"}) == before
 
     by_hand(main, full_rig(), tmp_path)
 
 
 def test_every_kind_refuses_when_not_connected_busy_or_not_capable(tmp_path: Path) -> None:
-    async def main(bench: Bench) -> None:
+    async def main(gear: Gear) -> None:
         values: dict[str, dict[str, Any]] = {
             "camera": {"exposure_s": 1.0}, "guide camera": {"exposure_s": 1.0},
             "filter wheel": {"filter": "L"},
@@ -241,24 +241,24 @@ def test_every_kind_refuses_when_not_connected_busy_or_not_capable(tmp_path: Pat
         }  # fmt: skip
         for device, actions in ACTIONS.items():
             if actions:
-                said = await bench.refused(device, actions[0].name, **values.get(device, {}))
+                said = await gear.refused(device, actions[0].name, **values.get(device, {}))
                 assert said.endswith("not connected") and said.startswith(device), said
-        await bench.do("all", "connect")
-        assert "every device is connected already" in await bench.refused("all", "connect")
-        name, _ = await bench.ask("focuser", "to", position=39000)
+        await gear.do("all", "connect")
+        assert "every device is connected already" in await gear.refused("all", "connect")
+        name, _ = await gear.ask("focuser", "to", position=39000)
         await asyncio.sleep(5)
-        assert "busy with focuser to 39000" in await bench.refused("focuser", "by", steps=1)
-        await bench.do("focuser", "stop")
-        assert (await bench.over(name)).stage is Stage.STOPPED
-        assert 21000 < bench.truth.bench.state.focuser_position < 39000
-        early, _ = await bench.ask("rotator", "to", angle_deg=300)
-        await bench.do("rotator", "stop")
-        assert (await bench.over(early)).reason == "stopped before it began"
-        deed = await bench.do("mount", "slew", ra="05 16", dec="+34")
+        assert "busy with focuser to 39000" in await gear.refused("focuser", "by", steps=1)
+        await gear.do("focuser", "stop")
+        assert (await gear.over(name)).stage is Stage.STOPPED
+        assert 21000 < gear.truth.gear.state.focuser_position < 39000
+        early, _ = await gear.ask("rotator", "to", angle_deg=300)
+        await gear.do("rotator", "stop")
+        assert (await gear.over(early)).reason == "stopped before it began"
+        deed = await gear.do("mount", "slew", ra="05 16", dec="+34")
         assert deed.stage is Stage.FAILED and "parked, unpark it before slewing" in deed.reason
-        await bench.do("mount", "unpark")
-        await bench.do("roof", "open")
-        deed = await bench.do("roof", "close")
+        await gear.do("mount", "unpark")
+        await gear.do("roof", "open")
+        deed = await gear.do("roof", "close")
         assert deed.stage is Stage.FAILED and "park the mount first" in deed.reason
 
     by_hand(main, full_rig(), tmp_path)
@@ -267,18 +267,18 @@ def test_every_kind_refuses_when_not_connected_busy_or_not_capable(tmp_path: Pat
 def test_cooling_begins_while_the_others_still_connect(tmp_path: Path) -> None:
     rig = with_value(full_rig(), ("simulated", "times_out"), {"mount": 1.0})
 
-    async def main(bench: Bench) -> None:
-        name, refused = await bench.ask("all", "ready")
+    async def main(gear: Gear) -> None:
+        name, refused = await gear.ask("all", "ready")
         assert not refused
         await asyncio.sleep(10)
-        reports = {r.name: r for r in (await bench.link.status()).reports}
+        reports = {r.name: r for r in (await gear.link.status()).reports}
         assert reports["mount"].doing == "connecting" and reports["focuser"].lamp == "ready"
-        assert bench.truth.bench.state.set_point_c == -10
-        deed = await bench.over(name)
+        assert gear.truth.gear.state.set_point_c == -10
+        deed = await gear.over(name)
         assert deed.stage is Stage.FAILED
         assert "mount: connect not done within 30 s" in deed.reason and "tried 2 times" in deed.reason
         assert "check its power and its cable, and whether another program holds its port" in deed.reason
-        reports = {r.name: r for r in (await bench.link.status()).reports}
+        reports = {r.name: r for r in (await gear.link.status()).reports}
         assert reports["mount"].lamp == "fault" and reports["mount"].advice.startswith("check its power")
         assert sum(r.lamp == "ready" for r in reports.values()) == len(reports) - 1
 
@@ -286,18 +286,18 @@ def test_cooling_begins_while_the_others_still_connect(tmp_path: Path) -> None:
 
 
 def test_a_keeper_with_devices_connected_by_hand_stays_until_they_are_let_go(tmp_path: Path) -> None:
-    async def main(bench: Bench) -> None:
+    async def main(gear: Gear) -> None:
         async def retire(**values: Any) -> str:
-            return (await bench.link.ask(Ask(id="r", command=Command.RETIRE, values=values))).reason
+            return (await gear.link.ask(Ask(id="r", command=Command.RETIRE, values=values))).reason
 
-        await bench.do("focuser", "connect")
+        await gear.do("focuser", "connect")
         assert "the keeper stays to look after them" in await retire(if_free=True)
-        await bench.do("focuser", "disconnect")
-        await bench.do("mount", "connect")
+        await gear.do("focuser", "disconnect")
+        await gear.do("mount", "connect")
         assert await retire() == "the keeper leaves", "who insists is obeyed"
         for _ in range(100):
             await asyncio.sleep(0.1)
-        assert not any(bench.truth.bench.state.connected.values()), "and lets go of what was connected"
+        assert not any(gear.truth.gear.state.connected.values()), "and lets go of what was connected"
 
     by_hand(main, full_rig(), tmp_path)
 
@@ -306,12 +306,12 @@ def test_what_a_device_cannot_do_it_says_on_connecting(tmp_path: Path) -> None:
     rig = load(Rig, demo_file("tern-135.json"))
     rig = with_value(rig, ("panel",), {"name": "A lamp", "levels": 0})
 
-    async def main(bench: Bench) -> None:
-        await bench.do("all", "connect")
-        assert await bench.refused("camera", "cool", set_point_c=0) == "camera: cool: it has no cooler"
-        assert "it is on or off only" in await bench.refused("flat panel", "level", step=1)
-        assert "has no focuser" in await bench.refused("focuser", "to", position=1)
-        reports = {r.name: r for r in (await bench.link.status()).reports}
+    async def main(gear: Gear) -> None:
+        await gear.do("all", "connect")
+        assert await gear.refused("camera", "cool", set_point_c=0) == "camera: cool: it has no cooler"
+        assert "it is on or off only" in await gear.refused("flat panel", "level", step=1)
+        assert "has no focuser" in await gear.refused("focuser", "to", position=1)
+        reports = {r.name: r for r in (await gear.link.status()).reports}
         assert reports["camera"].cannot["warm"] == "it has no cooler"
         assert reports["camera"].figures["camera.pixel_um"] == 5.6
 
@@ -319,21 +319,21 @@ def test_what_a_device_cannot_do_it_says_on_connecting(tmp_path: Path) -> None:
 
 
 def test_frames_are_taken_looped_and_measured(tmp_path: Path) -> None:
-    async def main(bench: Bench) -> None:
-        await bench.do("all", "connect")
+    async def main(gear: Gear) -> None:
+        await gear.do("all", "connect")
         for device, action in (("roof", "open"), ("cover", "open"), ("mount", "unpark")):
-            await bench.do(device, action)
+            await gear.do(device, action)
         await asyncio.sleep(7200)
-        await bench.do("mount", "slew", ra="05 16 29", dec="+34 21")
-        frame = await bench.do("camera", "take", exposure_s=5.0)
+        await gear.do("mount", "slew", ra="05 16 29", dec="+34 21")
+        frame = await gear.do("camera", "take", exposure_s=5.0)
         path = Path(frame.values["path"])
         assert frame.values["stars"] > 5 and "HFR" in frame.reason
         header = read_frame(path).header
         assert header["IMAGETYP"] == "TRIAL" and header["EXPTIME"] == 5.0 and header["FOCALLEN"] == 1520
-        name, _ = await bench.ask("guide camera", "loop", exposure_s=1.0)
-        await bench.frames(name, 5)
-        await bench.do("guide camera", "stop")
-        assert (await bench.over(name)).stage is Stage.STOPPED
+        name, _ = await gear.ask("guide camera", "loop", exposure_s=1.0)
+        await gear.frames(name, 5)
+        await gear.do("guide camera", "stop")
+        assert (await gear.over(name)).stage is Stage.STOPPED
         kept = sorted(p.name for p in path.parent.glob("guide-camera*"))
         assert kept == [f"guide-camera_loop-{n}.fits" for n in range(3)], "a ring, not a heap"
 
@@ -441,26 +441,26 @@ def test_geometry_waits_for_the_nights_end_and_says_so(tmp_path: Path) -> None:
 
 
 def test_a_rig_that_cannot_be_used_changes_nothing(tmp_path: Path) -> None:
-    async def main(bench: Bench) -> None:
+    async def main(gear: Gear) -> None:
         for rig, says in (
             ({"name": "x"}, "id: Field required"),
             ({**changed({}), "id": "another"}, "this keeper has stork-1600, not another"),
         ):
-            answer = await bench.link.ask(Ask(id="r", command=Command.RIG, values={"rig": rig}))
+            answer = await gear.link.ask(Ask(id="r", command=Command.RIG, values={"rig": rig}))
             assert not answer.taken and says in answer.reason
-        assert bench.keeper._equipment.rig == full_rig()
+        assert gear.keeper._equipment.rig == full_rig()
 
     by_hand(main, full_rig(), tmp_path)
 
 
 def test_a_changed_rig_keeps_connections_and_takes_new_devices(tmp_path: Path) -> None:
-    async def main(bench: Bench) -> None:
-        await bench.do("focuser", "connect")
+    async def main(gear: Gear) -> None:
+        await gear.do("focuser", "connect")
         rig = with_values(full_rig(), {("focuser", "highest"): 30000, ("rotator",): None})
         ask = Ask(id="r", command=Command.RIG, values={"rig": rig.model_dump(mode="json")})
-        assert (await bench.link.ask(ask)).reason == "in force"
-        lamps = (await bench.link.status()).devices
+        assert (await gear.link.ask(ask)).reason == "in force"
+        lamps = (await gear.link.status()).devices
         assert lamps["focuser"] == "ready" and "rotator" not in lamps
-        assert "0 to 30000" in await bench.refused("focuser", "to", position=35000)
+        assert "0 to 30000" in await gear.refused("focuser", "to", position=35000)
 
     by_hand(main, full_rig(), tmp_path)

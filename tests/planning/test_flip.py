@@ -159,14 +159,14 @@ def test_a_mount_that_went_over_by_itself_is_centred_anew() -> None:
     turned: list[float] = []
 
     def watch(observatory: SimObservatory) -> None:
-        mount, bench = observatory.truth.mount, observatory.truth.bench
+        mount, gear = observatory.truth.mount, observatory.truth.gear
         read = mount.read
 
         async def told() -> MountState:
-            ended = sum(1 for _ in turned) == 0 and bench.minutes(bench.clock.utcnow()) > 15
-            if ended and bench.state.pier_side == PierSide.WEST.value and bench.state.tracking:
-                bench.state.pier_side = PierSide.EAST.value
-                turned.append(bench.minutes(bench.clock.utcnow()))
+            ended = sum(1 for _ in turned) == 0 and gear.minutes(gear.clock.utcnow()) > 15
+            if ended and gear.state.pier_side == PierSide.WEST.value and gear.state.tracking:
+                gear.state.pier_side = PierSide.EAST.value
+                turned.append(gear.minutes(gear.clock.utcnow()))
             return await read()
 
         mount.read = told  # type: ignore[method-assign]

@@ -91,7 +91,7 @@ def test_the_rotator_turns_at_its_pace_within_its_range_and_turns_the_field() ->
         await turning
         assert 60 < (await rotator.read()).angle_deg < 90
         turned, angle = sim.truth.position_angle_deg(), (await rotator.read()).angle_deg
-        sim.truth.bench.state.rotator_deg = 0.0
+        sim.truth.gear.state.rotator_deg = 0.0
         assert wrap_180(turned - sim.truth.position_angle_deg()) == pytest.approx(angle, abs=0.1)
 
     at_the_site(main)
@@ -242,7 +242,7 @@ def test_an_uncooled_camera_follows_the_air_and_refuses_to_cool() -> None:
     async def main(sim: SimObservatory, clock: ScenarioClock) -> None:
         camera = sim.devices.camera
         state = await camera.read()
-        air_c = sim.truth.bench.weather.temperature_c(clock.utcnow())
+        air_c = sim.truth.gear.weather.temperature_c(clock.utcnow())
         assert state.temperature_c == pytest.approx(air_c + 6, abs=0.3) and state.cooler_power == 0
         with pytest.raises(DeviceError, match="it has no cooler"):
             await camera.cool(-10)
@@ -269,8 +269,8 @@ def test_main_and_guide_camera_see_the_same_sky_each_through_its_own_optics() ->
     async def main(sim: SimObservatory, clock: ScenarioClock) -> None:
         truth = sim.truth
         scenes = [
-            scene_of(truth.bench, truth.mount, chip, Exposure(1, 100, 50), clock.utcnow(), 1, -10.0)
-            for chip in (main_chip(truth.bench.rig, 100), guide_chip(truth.bench.rig, 100))
+            scene_of(truth.gear, truth.mount, chip, Exposure(1, 100, 50), clock.utcnow(), 1, -10.0)
+            for chip in (main_chip(truth.gear.rig, 100), guide_chip(truth.gear.rig, 100))
         ]
         aims = [scene.aim for scene in scenes]
         apart_deg = separation_deg(aims[0].ra_deg, aims[0].dec_deg, aims[1].ra_deg, aims[1].dec_deg)
@@ -290,7 +290,7 @@ def test_a_share_of_calls_hangs_the_same_ones_for_a_seed() -> None:
         clock = ScenarioClock(STORK.simulated.starts_at)  # type: ignore[union-attr]
         rig = with_value(STORK, ("simulated", "times_out"), {"mount": share})
         sim = SimObservatory(rig, 1, clock, Workshop(0))
-        device, told = Faulty(Counter(), "mount", sim.truth.bench), []
+        device, told = Faulty(Counter(), "mount", sim.truth.gear), []
         for _ in range(400):
             try:
                 async with asyncio.timeout(1):

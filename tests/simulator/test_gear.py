@@ -45,7 +45,7 @@ def at_the_site(main: Any, path: Path | None = None, seed: int = 1) -> Any:
 
 def test_the_focuser_has_backlash() -> None:
     async def main(sim: SimObservatory, clock: ScenarioClock) -> None:
-        focuser, state = sim.devices.focuser, sim.truth.bench.state
+        focuser, state = sim.devices.focuser, sim.truth.gear.state
         await focuser.move_to(6500)
         arrived = state.drawtube_steps
         assert arrived == pytest.approx(6500 - BACKLASH_STEPS / 2)
@@ -244,7 +244,7 @@ def test_the_gear_outlives_its_keeper(tmp_path: Path) -> None:
         slewing = asyncio.ensure_future(sim.devices.mount.slew(*TARGET))
         await clock.sleep(3)
         assert not slewing.done()
-        return sim.truth.bench.state.drawtube_steps
+        return sim.truth.gear.state.drawtube_steps
 
     async def go_on(sim: SimObservatory, clock: ScenarioClock) -> tuple[bool, bool, float, float]:
         slewing = (await sim.devices.mount.read()).slewing
@@ -252,7 +252,7 @@ def test_the_gear_outlives_its_keeper(tmp_path: Path) -> None:
         state = await sim.devices.mount.read()
         there = (state.ra_deg, state.dec_deg) == pytest.approx(TARGET)
         set_point_c = (await sim.devices.camera.read()).set_point_c
-        return slewing, there, sim.truth.bench.state.drawtube_steps, float(set_point_c or 0)
+        return slewing, there, sim.truth.gear.state.drawtube_steps, float(set_point_c or 0)
 
     drawtube = at_the_site(begin, path)
     assert at_the_site(go_on, path) == (True, True, drawtube, -10.0)
@@ -282,7 +282,7 @@ def test_the_sky_is_bright_at_dusk_and_near_the_moon() -> None:
 
 def test_a_change_of_sides_turns_the_axes_by_half_a_turn_however_near_the_place_is() -> None:
     async def main(sim: SimObservatory, clock: ScenarioClock) -> None:
-        mount, state = sim.devices.mount, sim.truth.bench.state
+        mount, state = sim.devices.mount, sim.truth.gear.state
         part = RIG.mount
         assert part is not None
         await mount.unpark()

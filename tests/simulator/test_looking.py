@@ -32,7 +32,7 @@ def looked(work: Callable[[Callable[..., Scene], SimObservatory], Any], **change
         def scene(exposure_s: float = 60.0, light: bool = True, later_s: float = 0.0) -> Scene:
             exposure = Exposure(exposure_s, 100, 50, light=light)
             at = clock.utcnow() + timedelta(seconds=later_s)
-            return scene_of(sim.truth.bench, sim.truth.mount, main_chip(RIG, 100), exposure, at, 1, -10.0)
+            return scene_of(sim.truth.gear, sim.truth.mount, main_chip(RIG, 100), exposure, at, 1, -10.0)
 
         return work(scene, sim)
 
@@ -41,7 +41,7 @@ def looked(work: Callable[[Callable[..., Scene], SimObservatory], Any], **change
 
 def test_the_wheel_stops_beside_its_slot_by_direction() -> None:
     def work(scene: Callable[..., Scene], sim: SimObservatory) -> list[float]:
-        state, found = sim.truth.bench.state, []
+        state, found = sim.truth.gear.state, []
         for came_from in (2, 4):
             state.slot, state.wheel_from = 3, came_from
             found.append(scene().shade.shift_um[0])
@@ -52,19 +52,17 @@ def test_the_wheel_stops_beside_its_slot_by_direction() -> None:
 
 def test_focus_moves_with_warmth_filter_and_side() -> None:
     def work(scene: Callable[..., Scene], sim: SimObservatory) -> None:
-        bench = sim.truth.bench
-        now = bench.clock.utcnow()
-        best = bench.best_focus_steps(1, now)
-        colder = bench.best_focus_steps(1, now - timedelta(hours=4))
-        fell_c = bench.weather.temperature_c(now - timedelta(hours=4)) - bench.weather.temperature_c(now)
+        gear = sim.truth.gear
+        now = gear.clock.utcnow()
+        best = gear.best_focus_steps(1, now)
+        colder = gear.best_focus_steps(1, now - timedelta(hours=4))
+        fell_c = gear.weather.temperature_c(now - timedelta(hours=4)) - gear.weather.temperature_c(now)
         assert best - colder == pytest.approx(7 * fell_c)
-        assert bench.best_focus_steps(2, now) - best == pytest.approx(12, abs=4), (
-            "R's offset, to a step or so"
-        )
-        side = {"west": 0.0, "east": 30.0}[bench.state.pier_side]
-        bench.state.pier_side = "east" if bench.state.pier_side == "west" else "west"
-        assert bench.best_focus_steps(1, now) - best == pytest.approx(30.0 - 2 * side)
-        bench.state.drawtube_steps = bench.best_focus_steps(1, now) + 20
+        assert gear.best_focus_steps(2, now) - best == pytest.approx(12, abs=4), "R's offset, to a step or so"
+        side = {"west": 0.0, "east": 30.0}[gear.state.pier_side]
+        gear.state.pier_side = "east" if gear.state.pier_side == "west" else "west"
+        assert gear.best_focus_steps(1, now) - best == pytest.approx(30.0 - 2 * side)
+        gear.state.drawtube_steps = gear.best_focus_steps(1, now) + 20
         assert scene(1.0).blur.defocus_um == pytest.approx(20 * 3.5, abs=0.5)
 
     looked(work, optics__focus_side_steps=30.0)
@@ -79,7 +77,7 @@ def test_a_panel_is_dimmed_by_whole_steps_and_not_evenly() -> None:
             assert made.sky is None, "it keeps the sky out"
             lights.append(made.panel_e_s_px)
         assert scene(1.0, light=False).panel_e_s_px == 0
-        assert panel_share(sim.truth.bench, 255) == 1
+        assert panel_share(sim.truth.gear, 255) == 1
         return lights
 
     off, half, full = looked(work, panel__gamma=1.5)
@@ -117,7 +115,7 @@ def test_clouds_dim_stars_and_throw_the_towns_light_back() -> None:
 
 def test_dew_dims_and_spreads() -> None:
     def work(scene: Callable[..., Scene], sim: SimObservatory) -> tuple[float, float]:
-        sim.truth.bench.dew(sim.truth.bench.clock.utcnow())
+        sim.truth.gear.dew(sim.truth.gear.clock.utcnow())
         made = scene(later_s=4 * 3600.0)
         assert made.sky is not None
         return made.sky.dimmed, made.blur.fwhm_px

@@ -124,7 +124,7 @@ def test_what_can_not_be_played_is_refused_and_nothing_changes(asked: dict[str, 
 def test_the_adjusters_are_told_how_far_they_went() -> None:
     async def work(sim: SimObservatory, clock: ScenarioClock, scenery: SimScenery) -> None:
         assert "the polar axis went" in scenery.change({"adjusters": ["2.0", "-0.1"]})
-        higher, east = sim.truth.bench.state.adjusted_arcmin
+        higher, east = sim.truth.gear.state.adjusted_arcmin
         assert higher == pytest.approx(2, abs=0.2) and east == 0
 
     played(work)

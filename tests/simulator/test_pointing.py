@@ -190,7 +190,7 @@ def test_a_tube_that_tracks_on_hits_the_pier_and_stays_lost() -> None:
 
 def test_a_slew_swings_out_and_scatters() -> None:
     async def work(sim: SimObservatory, clock: ScenarioClock, mount: Any) -> list[tuple[float, float]]:
-        state, now = sim.truth.bench.state, clock.utcnow()
+        state, now = sim.truth.gear.state, clock.utcnow()
         assert state.arrived is not None
         early = sim.truth.mount.looks(state.arrived)
         late = sim.truth.mount.looks(now)
@@ -221,7 +221,7 @@ def test_a_mount_that_tells_no_side_and_a_mirror_that_flops() -> None:
             at = from_datetimes(clock.utcnow())
             ra, dec = unobserve(hour_angle, 40.0, at, stork.site.place())
             await mount.slew(float(ra % 360), float(dec))
-        return (await mount.read()).pier_side, sim.truth.bench.state.mirror_arcsec
+        return (await mount.read()).pier_side, sim.truth.gear.state.mirror_arcsec
 
     stork = example("stork-1600")
     moves = stork.telescope.model_copy(update={"mirror_moves": True})

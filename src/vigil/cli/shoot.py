@@ -149,7 +149,7 @@ def _place(text: str) -> tuple[float, float]:
 async def _shoot(order: Order) -> list[dict[str, Any]]:
     clock = ScenarioClock(order.at)
     observatory = SimObservatory(order.rig, order.seed, clock, Workshop(0), scenario=order.scenario)
-    bench = observatory.truth.bench
+    gear = observatory.truth.gear
     truth = TruthLog(observatory, order.truth) if order.truth else None
     level = None
     try:
@@ -162,7 +162,7 @@ async def _shoot(order: Order) -> list[dict[str, Any]]:
             level = panel_level_for(observatory, order.exposure) if order.level is None else order.level
             lay_panel_on(observatory, level)
         # frames of another kind or exposure must not share their noise
-        bench.state.counters = dict.fromkeys(("camera", "guide camera"), _first_count(order))
+        gear.state.counters = dict.fromkeys(("camera", "guide camera"), _first_count(order))
         told = []
         for number in range(1, order.count + 1):
             frame, scene = await expose_at(

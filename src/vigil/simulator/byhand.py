@@ -18,11 +18,11 @@ _FARTHEST_DEG = 60.0
 
 def set_up(observatory: SimObservatory, filter_name: str, sensor_c: float | None) -> None:
     """Everything connected, cold, open, the filter in; the sensor at its set-point unless said otherwise."""
-    bench = observatory.truth.bench
-    state, rig, now = bench.state, bench.rig, bench.clock.utcnow()
+    gear = observatory.truth.gear
+    state, rig, now = gear.state, gear.rig, gear.clock.utcnow()
     for name in rig.device_names:
         state.connected[name] = True
-    bench.on_line()
+    gear.on_line()
     if rig.wheel is not None and filter_name:
         state.slot = rig.wheel.filter(filter_name).slot or state.slot
         state.wheel_from = state.slot - 1
@@ -38,8 +38,8 @@ def point(observatory: SimObservatory, near_deg: tuple[float, float] | None) -> 
     there), or somewhere high in the south-east, poleward below the equator. Returns how high that is, in
     degrees."""
     truth = observatory.truth
-    bench, now = truth.bench, truth.bench.clock.utcnow()
-    site, instants = bench.rig.site.place(), from_datetimes(now)
+    gear, now = truth.gear, truth.gear.clock.utcnow()
+    site, instants = gear.rig.site.place(), from_datetimes(now)
     if near_deg is None:
         latitude = site.latitude_deg
         dec = latitude - np.copysign(_USUAL_DISTANCE_DEG, latitude)
@@ -55,25 +55,25 @@ def point(observatory: SimObservatory, near_deg: tuple[float, float] | None) -> 
 def panel_level_for(observatory: SimObservatory, exposure: Exposure) -> int:
     """The panel's step that fills a flat to not quite half of what the camera holds, as a person would find
     it."""
-    bench = observatory.truth.bench
-    chip, panel = main_chip(bench.rig, exposure.gain), bench.rig.panel
+    gear = observatory.truth.gear
+    chip, panel = main_chip(gear.rig, exposure.gain), gear.rig.panel
     assert panel is not None
     holds_e = min(chip.full_well_e, chip.full_scale_adu / exposure.binning**2 * chip.electrons_per_adu)
-    full_e = panel_full_e_s_px(bench, chip, 1) * exposure.exposure_s
+    full_e = panel_full_e_s_px(gear, chip, 1) * exposure.exposure_s
     share = min(1.0, _WANTED_SHARE * holds_e / full_e)
     top = max(1, panel.levels)
-    return int(np.clip(round(top * share ** (1 / bench.scenario.panel.gamma)), 1, top))
+    return int(np.clip(round(top * share ** (1 / gear.scenario.panel.gamma)), 1, top))
 
 
 def lay_panel_on(observatory: SimObservatory, level: int) -> None:
     """The flat panel before the telescope, at a step, whoever dims it. Raises Refused."""
-    bench = observatory.truth.bench
-    panel = bench.rig.panel
+    gear = observatory.truth.gear
+    panel = gear.rig.panel
     assert panel is not None
     top = max(1, panel.levels)
     if not 0 <= level <= top:
         raise Refused(f"flat panel: step {level} does not exist, it has 0 to {top}")
-    bench.state.panel_level, bench.state.panel_laid_on = level, True
+    gear.state.panel_level, gear.state.panel_laid_on = level, True
 
 
 async def expose_at(
@@ -85,8 +85,8 @@ async def expose_at(
 ) -> tuple[RawFrame, Scene]:
     """A frame so far from the best focus that there is now, the sensor kept at a temperature where one is
     given, and what it was drawn from."""
-    bench, camera = (
-        observatory.truth.bench,
+    gear, camera = (
+        observatory.truth.gear,
         observatory.truth.guide_camera if guides else observatory.truth.camera,
     )
     drawn: list[Scene] = []
@@ -96,10 +96,10 @@ async def expose_at(
         drawn.append(scene)
         before(frame, scene)
 
-    now = bench.clock.utcnow()
-    bench.state.drawtube_steps = bench.best_focus_steps(bench.state.slot, now) + focus_offset_steps
+    now = gear.clock.utcnow()
+    gear.state.drawtube_steps = gear.best_focus_steps(gear.state.slot, now) + focus_offset_steps
     if sensor_c is not None:
-        bench.state.sensor_c, bench.state.sensor_at = sensor_c, now
+        gear.state.sensor_c, gear.state.sensor_at = sensor_c, now
     camera.on_frame = look
     try:
         frame = await camera.expose(exposure)

@@ -21,7 +21,7 @@ from vigil.sky.site import Site
 
 
 @dataclass(slots=True)
-class Bench:
+class Gear:
     """The shared part of the observatory; rig and scenario may change under it."""
 
     rig: Rig

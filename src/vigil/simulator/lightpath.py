@@ -2,15 +2,15 @@
 
 from vigil.simulator.above.light import OPEN_BAND, Light
 from vigil.simulator.chip import Chip
-from vigil.simulator.gear import Bench
+from vigil.simulator.gear import Gear
 from vigil.sky.photometry import photons_s_cm2_nm
 
 _PANEL_LEFT_AT = 0.3
 
 
-def bands_of(bench: Bench, chip: Chip) -> tuple[tuple[float, float], ...]:
+def bands_of(gear: Gear, chip: Chip) -> tuple[tuple[float, float], ...]:
     """What the filter in the beam lets through: (centre, width) in nm."""
-    rig, slot = bench.rig, bench.state.slot
+    rig, slot = gear.rig, gear.state.slot
     filters = rig.wheel.filters if rig.wheel and not chip.guides else []
     through = next((f for f in filters if f.slot in (slot, None)), None)
     if through is None:
@@ -18,40 +18,40 @@ def bands_of(bench: Bench, chip: Chip) -> tuple[tuple[float, float], ...]:
     return tuple((band.centre_nm, band.width_nm) for band in through.passbands)
 
 
-def light_of(bench: Bench, chip: Chip) -> Light:
+def light_of(gear: Gear, chip: Chip) -> Light:
     return Light(
         chip.optics.area_cm2,
-        bench.scenario.optics.throughput,
-        bands_of(bench, chip),
-        bench.scenario.sky.extinction_mag,
-        bench.rig.site.height_m,
+        gear.scenario.optics.throughput,
+        bands_of(gear, chip),
+        gear.scenario.sky.extinction_mag,
+        gear.rig.site.height_m,
     )
 
 
-def panel_share(bench: Bench, level: float) -> float:
+def panel_share(gear: Gear, level: float) -> float:
     """Share of its full light that the panel gives at a step."""
-    part = bench.rig.panel
+    part = gear.rig.panel
     top = max(1, part.levels) if part else 1
-    return float((level / top) ** bench.scenario.panel.gamma) if level > 0 else 0.0
+    return float((level / top) ** gear.scenario.panel.gamma) if level > 0 else 0.0
 
 
-def panel_full_e_s_px(bench: Bench, chip: Chip, binning: int) -> float:
+def panel_full_e_s_px(gear: Gear, chip: Chip, binning: int) -> float:
     """Electrons a second in a pixel with the panel at its brightest."""
-    effects, bands = bench.scenario, bands_of(bench, chip)
+    effects, bands = gear.scenario, bands_of(gear, chip)
     through = sum(w * float(photons_s_cm2_nm(c)) for c, w in bands) / (100 * float(photons_s_cm2_nm(550.0)))
     speed = (5.0 / chip.optics.focal_ratio) ** 2
     area_um2 = (chip.optics.pixel_um * binning) ** 2
     return effects.panel.brightest_e_s * through * speed * area_um2
 
 
-def panel_e_s_px(bench: Bench, chip: Chip, binning: int) -> float:
+def panel_e_s_px(gear: Gear, chip: Chip, binning: int) -> float:
     """Of the panel as it is now, when it stands before the telescope: in the closed cover, on the wall that a
     parked telescope looks at, or laid on by hand and left there."""
-    rig, state = bench.rig, bench.state
-    if bench.scenario.panel.left_on:
-        return _PANEL_LEFT_AT * panel_full_e_s_px(bench, chip, binning)
+    rig, state = gear.rig, gear.state
+    if gear.scenario.panel.left_on:
+        return _PANEL_LEFT_AT * panel_full_e_s_px(gear, chip, binning)
     in_cover = rig.cover is not None and state.shutters.get("cover", "closed") != "open"
     before = in_cover or state.panel_laid_on or (rig.cover is None and state.parked)
     if rig.panel is None or not before or chip.guides:
         return 0.0
-    return panel_share(bench, state.panel_level) * panel_full_e_s_px(bench, chip, binning)
+    return panel_share(gear, state.panel_level) * panel_full_e_s_px(gear, chip, binning)

@@ -16,7 +16,7 @@ from vigil.runtime.workshop import Workshop
 from vigil.simulator.air.weather import Weather
 from vigil.simulator.chance import generator
 from vigil.simulator.faulty import Faulty
-from vigil.simulator.gear import Bench
+from vigil.simulator.gear import Gear
 from vigil.simulator.looking import position_angle_deg
 from vigil.simulator.quick import quick_frame
 from vigil.simulator.simbeside import (
@@ -67,25 +67,25 @@ def fresh_state(rig: Rig, seed: int, scenario: Scenario) -> SimState:
 class Truth:
     """What really is, for tests and campaigns: nothing in a night reads it."""
 
-    bench: Bench
+    gear: Gear
     mount: SimMount
     camera: SimCamera
     guide_camera: SimCamera
 
     def pointing_deg(self) -> tuple[float, float]:
         """The true ICRS direction of the image's centre."""
-        return self.mount.true_pointing_deg(self.bench.clock.utcnow())
+        return self.mount.true_pointing_deg(self.gear.clock.utcnow())
 
     def position_angle_deg(self) -> float:
         """Of the main camera's rows, ICRS."""
-        return position_angle_deg(self.bench, self.mount, self.bench.clock.utcnow())
+        return position_angle_deg(self.gear, self.mount, self.gear.clock.utcnow())
 
     def focus(self, slot: int, at: datetime) -> tuple[float, float]:
         """Best drawtube position (steps) through a filter, and where it is."""
-        return self.bench.best_focus_steps(slot, at), self.bench.state.drawtube_steps
+        return self.gear.best_focus_steps(slot, at), self.gear.state.drawtube_steps
 
     def sensor_c(self) -> float:
-        return self.camera.sensor_c(self.bench.clock.utcnow())
+        return self.camera.sensor_c(self.gear.clock.utcnow())
 
 
 class SimObservatory:
@@ -110,55 +110,55 @@ class SimObservatory:
         if left is not None and left.scenario:
             scenario = parse(Scenario, left.scenario, "the scenario of the night under way")
         state = left or fresh_state(rig, seed, scenario)
-        self._bench = Bench(rig, scenario, state, clock, workshop, path)
-        mount = SimMount(self._bench)
-        camera = SimCamera(self._bench, mount)
-        guide_camera = SimCamera(self._bench, mount, guides=True)
+        self._gear = Gear(rig, scenario, state, clock, workshop, path)
+        mount = SimMount(self._gear)
+        camera = SimCamera(self._gear, mount)
+        guide_camera = SimCamera(self._gear, mount, guides=True)
         if quick:
             camera.draws = guide_camera.draws = quick_frame
         self._made: dict[str, Any] = {
             "camera": camera,
-            "wheel": SimWheel(self._bench),
-            "focuser": SimFocuser(self._bench),
+            "wheel": SimWheel(self._gear),
+            "focuser": SimFocuser(self._gear),
             "mount": mount,
-            "rotator": SimRotator(self._bench),
+            "rotator": SimRotator(self._gear),
             "guide_camera": guide_camera,
-            "panel": SimPanel(self._bench),
-            "cover": SimShutter(self._bench, "cover"),
-            "roof": SimShutter(self._bench, "roof"),
-            "weather": SimWeather(self._bench),
-            "safety": SimSafety(self._bench),
-            "heaters": SimHeaters(self._bench),
-            "power": SimPower(self._bench),
+            "panel": SimPanel(self._gear),
+            "cover": SimShutter(self._gear, "cover"),
+            "roof": SimShutter(self._gear, "roof"),
+            "weather": SimWeather(self._gear),
+            "safety": SimSafety(self._gear),
+            "heaters": SimHeaters(self._gear),
+            "power": SimPower(self._gear),
         }
-        self.truth = Truth(self._bench, mount, camera, guide_camera)
+        self.truth = Truth(self._gear, mount, camera, guide_camera)
 
     def take_rig(self, rig: Rig) -> None:
         """Another rig under the same sky: what people change by day."""
-        self._bench.rig = rig
+        self._gear.rig = rig
 
     @property
     def scenario(self) -> Scenario:
-        return self._bench.scenario
+        return self._gear.scenario
 
     def change_scenario(self, scenario: Scenario) -> None:
         """The same scenario with other values, or with more faults at the end of its list, from now on."""
-        self._bench.take_scenario(scenario)
-        self._bench.save()
+        self._gear.take_scenario(scenario)
+        self._gear.save()
 
     def take_scenario(self, scenario: Scenario) -> None:
         """Another one altogether, from now on: what would have happened earlier in it has not."""
-        bench = self._bench
-        bench.take_scenario(scenario)
-        bench.state.happened = bench.faults.begun_before(bench.minutes(bench.clock.utcnow()))
-        bench.save()
+        gear = self._gear
+        gear.take_scenario(scenario)
+        gear.state.happened = gear.faults.begun_before(gear.minutes(gear.clock.utcnow()))
+        gear.save()
 
     def disk_trouble(self) -> OSError | None:
         """What writing a frame would meet now."""
-        minute = self._bench.minutes(self._bench.clock.utcnow())
-        if self._bench.faults.active(FaultKind.DISK_FULL, None, minute):
+        minute = self._gear.minutes(self._gear.clock.utcnow())
+        if self._gear.faults.active(FaultKind.DISK_FULL, None, minute):
             return OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
-        if self._bench.faults.active(FaultKind.DISK_GONE, None, minute):
+        if self._gear.faults.active(FaultKind.DISK_GONE, None, minute):
             return OSError(errno.ENODEV, os.strerror(errno.ENODEV))
         return None
 
@@ -169,7 +169,7 @@ class SimObservatory:
         fields_by_name = {id(device): field for field, device in self._made.items()}
         return Devices(
             **{
-                fields_by_name[id(wanted[name])]: Faulty(wanted[name], name, self._bench)
-                for name in self._bench.rig.device_names
+                fields_by_name[id(wanted[name])]: Faulty(wanted[name], name, self._gear)
+                for name in self._gear.rig.device_names
             }
         )

@@ -20,8 +20,8 @@ class SimScenery:
 
     def told(self) -> dict[str, Any]:
         """The scenario's text, what the sky and the air are like now, and the faults that are on."""
-        bench = self._observatory.truth.bench
-        at, air = bench.clock.utcnow(), bench.weather
+        gear = self._observatory.truth.gear
+        at, air = gear.clock.utcnow(), gear.weather
         now = {
             "seeing_arcsec": air.seeing_arcsec(at),
             "cloud_mag": air.cloud_mag(at),
@@ -29,15 +29,15 @@ class SimScenery:
             "wind_m_s": air.wind_m_s(at),
             "temperature_c": air.temperature_c(at),
             "humidity_percent": air.humidity_percent(at),
-            "dew": bench.dew(at),
+            "dew": gear.dew(at),
         }
-        minute = bench.minutes(at)
+        minute = gear.minutes(at)
         return {
             "scenario": dump(self._observatory.scenario),
             "at": at.isoformat(),
             "minute": round(minute, 2),
             "now": {key: round(value, _DECIMALS) for key, value in now.items()},
-            "faults": [spell.words(minute) for spell in bench.faults.on_at(minute)],
+            "faults": [spell.words(minute) for spell in gear.faults.on_at(minute)],
         }
 
     def change(self, asked: dict[str, Any]) -> str:
@@ -73,12 +73,12 @@ class SimScenery:
 
     def _add_fault(self, asked: dict[str, Any]) -> str:
         observatory = self._observatory
-        bench = observatory.truth.bench
+        gear = observatory.truth.gear
         if asked.get("at_min") is None and asked.get("per_hour") is None:
-            asked = {**asked, "at_min": bench.minutes(bench.clock.utcnow())}
+            asked = {**asked, "at_min": gear.minutes(gear.clock.utcnow())}
         fault = _checked(lambda: Fault.model_validate(asked))
-        if fault.befalls is not None and fault.befalls not in bench.rig.device_names:
-            raise ValueError(f"{bench.rig.name} has no {fault.befalls} that a computer drives")
+        if fault.befalls is not None and fault.befalls not in gear.rig.device_names:
+            raise ValueError(f"{gear.rig.name} has no {fault.befalls} that a computer drives")
         scenario = observatory.scenario
         observatory.change_scenario(scenario.model_copy(update={"faults": [*scenario.faults, fault]}))
         return fault.words
@@ -86,9 +86,9 @@ class SimScenery:
     def _turn_camera(self, asked: Any) -> str:
         if isinstance(asked, bool) or not isinstance(asked, int | float):
             raise ValueError(f"camera_turn_deg: a number of degrees, found {asked!r}")
-        bench = self._observatory.truth.bench
-        bench.state.rotator_deg = (bench.state.rotator_deg + float(asked)) % 360
-        bench.save()
+        gear = self._observatory.truth.gear
+        gear.state.rotator_deg = (gear.state.rotator_deg + float(asked)) % 360
+        gear.save()
         return f"the camera was turned by {asked:+.1f}°"
 
     def _turn(self, asked: Any) -> str:

@@ -3,44 +3,44 @@
 from vigil.devices.errors import Refused
 from vigil.devices.protocols import Capabilities, FocuserState
 from vigil.documents.scenario import FaultKind
-from vigil.simulator.gear import Bench
+from vigil.simulator.gear import Gear
 from vigil.simulator.pointing.gears import take_up
 from vigil.simulator.travel import Travel
 
 
 class SimFocuser:
-    def __init__(self, bench: Bench) -> None:
-        self._bench = bench
-        self._travel = Travel(bench, "focuser")
+    def __init__(self, gear: Gear) -> None:
+        self._gear = gear
+        self._travel = Travel(gear, "focuser")
 
     async def connect(self) -> None:
-        await self._bench.connect("focuser", 1.0)
+        await self._gear.connect("focuser", 1.0)
 
     async def disconnect(self) -> None:
-        self._bench.disconnect("focuser")
+        self._gear.disconnect("focuser")
 
     async def capabilities(self) -> Capabilities:
-        part = self._bench.rig.focuser
+        part = self._gear.rig.focuser
         figures = (
             {f"focuser.{k}": getattr(part, k) for k in ("lowest", "highest", "um_per_step")} if part else {}
         )
         return Capabilities(figures=figures)
 
     async def read(self) -> FocuserState:
-        bench = self._bench
-        bench.need("focuser")
-        probed = bench.rig.focuser is not None and bench.rig.focuser.probe == "focuser"
-        temperature_c = round(bench.weather.probe_c(bench.clock.utcnow()), 1) if probed else None
-        return FocuserState(bench.state.focuser_position, self._travel.moving, temperature_c)
+        gear = self._gear
+        gear.need("focuser")
+        probed = gear.rig.focuser is not None and gear.rig.focuser.probe == "focuser"
+        temperature_c = round(gear.weather.probe_c(gear.clock.utcnow()), 1) if probed else None
+        return FocuserState(gear.state.focuser_position, self._travel.moving, temperature_c)
 
     async def move_to(self, position: int) -> None:
-        bench = self._bench
-        bench.need("focuser")
-        limits = bench.rig.focuser
+        gear = self._gear
+        gear.need("focuser")
+        limits = gear.rig.focuser
         if not limits.lowest <= position <= limits.highest:
             raise Refused(f"focuser: {position} is outside its range {limits.lowest}…{limits.highest}")
-        state = bench.state
-        rate = bench.scenario.focuser.steps_per_s
+        state = gear.state
+        rate = gear.scenario.focuser.steps_per_s
         await self._travel.go(
             lambda: state.focuser_position, lambda steps: self._turn(int(steps)), position, rate
         )
@@ -51,12 +51,12 @@ class SimFocuser:
     def _turn(self, steps: int) -> None:
         """The motor turns; the drawtube follows once its play is used up. A stalled motor counts on and turns
         nothing."""
-        bench, state = self._bench, self._bench.state
+        gear, state = self._gear, self._gear.state
         state.focuser_position += steps
-        if bench.faults.active(FaultKind.FOCUSER_STALLS, "focuser", bench.minutes(bench.clock.utcnow())):
+        if gear.faults.active(FaultKind.FOCUSER_STALLS, "focuser", gear.minutes(gear.clock.utcnow())):
             state.focus_lost_steps += steps
         motor = state.focuser_position - state.focus_lost_steps
-        state.drawtube_steps = take_up(state.drawtube_steps, motor, bench.scenario.focuser.backlash_steps)
+        state.drawtube_steps = take_up(state.drawtube_steps, motor, gear.scenario.focuser.backlash_steps)
 
     def moved_by_itself(self, steps: float) -> None:
         """A fault: somebody turned the knob, and the motor's counter went along."""

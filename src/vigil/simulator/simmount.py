@@ -9,7 +9,7 @@ from vigil.devices.errors import Refused
 from vigil.devices.protocols import Capabilities, MountState, PierSide
 from vigil.documents.scenario import FaultKind
 from vigil.simulator.chance import generator
-from vigil.simulator.gear import Bench
+from vigil.simulator.gear import Gear
 from vigil.simulator.pointing.axes import AxisErrors, Looks, beside, looks_at
 from vigil.simulator.pointing.gears import SIDEREAL_ARCSEC_S, adjusted_arcmin, periodic_error_arcsec, take_up
 from vigil.simulator.state import MountMotion
@@ -34,98 +34,98 @@ def park_position(site: Site, at: datetime) -> tuple[float, float]:
 class SimMount:
     """Keeps what its encoders show, as an ICRS direction; where the tube looks follows from that and time."""
 
-    def __init__(self, bench: Bench) -> None:
-        self._bench = bench
-        rng = generator(bench.state.seed, "mount")
+    def __init__(self, gear: Gear) -> None:
+        self._gear = gear
+        rng = generator(gear.state.seed, "mount")
         self._seeded_index_arcmin = float(rng.normal(0, 8)), float(rng.normal(0, 6))
         self._seeded_cone_arcmin = float(rng.normal(0, 4))
         self._camera_angle_deg = float(rng.uniform(0, 360))
 
     async def connect(self) -> None:
-        await self._bench.connect("mount", 2.0)
+        await self._gear.connect("mount", 2.0)
 
     async def disconnect(self) -> None:
-        self._bench.disconnect("mount")
+        self._gear.disconnect("mount")
 
     async def capabilities(self) -> Capabilities:
-        site = self._bench.rig.site
+        site = self._gear.rig.site
         figures = {"site.latitude_deg": site.latitude_deg, "site.longitude_deg": site.longitude_deg}
         figures |= {"mount.reports_pier_side": self._tells_side}
-        return Capabilities(figures=figures, clock_off_s=self._bench.scenario.mount.clock_off_s)
+        return Capabilities(figures=figures, clock_off_s=self._gear.scenario.mount.clock_off_s)
 
     @property
     def _tells_side(self) -> bool:
-        told, part = self._bench.scenario.mount.tells_pier_side, self._bench.rig.mount
+        told, part = self._gear.scenario.mount.tells_pier_side, self._gear.rig.mount
         return told if told is not None else part is None or part.reports_pier_side
 
     async def read(self) -> MountState:
-        bench = self._bench
-        bench.need("mount")
-        now = bench.clock.utcnow()
+        gear = self._gear
+        gear.need("mount")
+        now = gear.clock.utcnow()
         self._settle_motion(now)
         ra_deg, dec_deg = self._told_deg(*self._believed_deg(now), 1)
-        state = bench.state
+        state = gear.state
         side = PierSide(state.pier_side) if self._tells_side else PierSide.UNKNOWN
         return MountState(ra_deg, dec_deg, state.tracking, state.parked, state.motion is not None, side)
 
     async def unpark(self) -> None:
-        self._bench.need("mount")
-        self._bench.state.parked = False
-        self._bench.save()
+        self._gear.need("mount")
+        self._gear.state.parked = False
+        self._gear.save()
 
     async def track(self, on: bool) -> None:
-        bench = self._bench
-        bench.need("mount")
-        if on and bench.state.parked:
+        gear = self._gear
+        gear.need("mount")
+        if on and gear.state.parked:
             raise Refused("mount: parked, unpark it before tracking")
-        self._stay(bench.clock.utcnow())
-        bench.state.tracking = on
-        bench.save()
+        self._stay(gear.clock.utcnow())
+        gear.state.tracking = on
+        gear.save()
 
     async def slew(self, ra_deg: float, dec_deg: float) -> None:
-        bench = self._bench
-        bench.need("mount")
-        if bench.state.parked:
+        gear = self._gear
+        gear.need("mount")
+        if gear.state.parked:
             raise Refused("mount: parked, unpark it before slewing")
-        now = bench.clock.utcnow()
-        if bench.faults.active(FaultKind.SLEW_REFUSED, "mount", bench.minutes(now)):
+        now = gear.clock.utcnow()
+        if gear.faults.active(FaultKind.SLEW_REFUSED, "mount", gear.minutes(now)):
             raise Refused("mount: it will not slew; its controller gives no reason")
-        seen = observe(ra_deg, dec_deg, from_datetimes(now), bench.rig.site.place())
-        lowest = bench.rig.mount.lowest_altitude_deg if bench.rig.mount else 5.0
+        seen = observe(ra_deg, dec_deg, from_datetimes(now), gear.rig.site.place())
+        lowest = gear.rig.mount.lowest_altitude_deg if gear.rig.mount else 5.0
         if seen.altitude_deg < lowest:
             raise Refused(
                 f"mount: the place to slew to stands {seen.altitude_deg:.0f}° high, limit {lowest:g}°"
             )
         self._stay(now)
-        bench.state.tracking = True
+        gear.state.tracking = True
         await self._move(*self._told_deg(ra_deg, dec_deg, -1), parks=False)
 
     async def sync(self, ra_deg: float, dec_deg: float) -> None:
-        bench = self._bench
-        bench.need("mount")
-        if bench.state.parked:
+        gear = self._gear
+        gear.need("mount")
+        if gear.state.parked:
             raise Refused("mount: parked, it can't be told where it looks")
-        shown_ra, shown_dec = self._believed_deg(bench.clock.utcnow())
-        bench.state.synced_deg = (float(wrap_180(ra_deg - shown_ra)), dec_deg - shown_dec)
-        bench.save()
+        shown_ra, shown_dec = self._believed_deg(gear.clock.utcnow())
+        gear.state.synced_deg = (float(wrap_180(ra_deg - shown_ra)), dec_deg - shown_dec)
+        gear.save()
 
     def _told_deg(self, ra_deg: float, dec_deg: float, sign: int) -> tuple[float, float]:
         """Between what the encoders show and what the mount says, which a sync has set apart."""
-        ra, dec = self._bench.state.synced_deg
+        ra, dec = self._gear.state.synced_deg
         return (ra_deg + sign * ra) % 360, float(np.clip(dec_deg + sign * dec, -90, 90))
 
     async def park(self) -> None:
-        bench = self._bench
-        bench.need("mount")
-        self._settle_motion(bench.clock.utcnow())
-        if bench.state.parked:
+        gear = self._gear
+        gear.need("mount")
+        self._settle_motion(gear.clock.utcnow())
+        if gear.state.parked:
             return
         await self._move(*self._park_at(), parks=True)
 
     def _park_at(self) -> tuple[float, float]:
         """The stored position that the rig parks at, else along the polar axis."""
-        bench, part = self._bench, self._bench.rig.mount
-        site, now = bench.rig.site.place(), bench.clock.utcnow()
+        gear, part = self._gear, self._gear.rig.mount
+        site, now = gear.rig.site.place(), gear.clock.utcnow()
         if part is None or part.park is None:
             return park_position(site, now)
         stored = part.position(part.park)
@@ -133,30 +133,30 @@ class SimMount:
         return float(ra_deg % 360), float(dec_deg)
 
     async def move_axis(self, axis: int, rate_deg_s: float) -> None:
-        bench, state = self._bench, self._bench.state
-        bench.need("mount")
+        gear, state = self._gear, self._gear.state
+        gear.need("mount")
         if state.parked:
             raise Refused("mount: parked, unpark it before moving it")
-        self._stay(bench.clock.utcnow())
-        own = bench.scenario.mount.own_rates
+        self._stay(gear.clock.utcnow())
+        own = gear.scenario.mount.own_rates
         if own and rate_deg_s:
             nearest = min(own, key=lambda rate: abs(rate * _SIDEREAL_DEG_S - abs(rate_deg_s)))
             rate_deg_s = float(np.copysign(nearest * _SIDEREAL_DEG_S, rate_deg_s))
         west, north = state.hand_rates_deg_s
         state.hand_rates_deg_s = (rate_deg_s, north) if axis == 0 else (west, rate_deg_s)
-        bench.save()
+        gear.save()
 
     async def pulse(self, direction: str, duration_ms: int) -> None:
-        bench, state, effects = self._bench, self._bench.state, self._bench.scenario.mount
-        bench.need("mount")
+        gear, state, effects = self._gear, self._gear.state, self._gear.scenario.mount
+        gear.need("mount")
         if direction not in _PULSES:
             raise Refused(f"mount: no pulse goes {direction!r}; there are {', '.join(_PULSES)}")
         if state.parked or not state.tracking:
             raise Refused("mount: it does not track, a pulse would only move it away")
-        await bench.clock.sleep(duration_ms / 1000)
+        await gear.clock.sleep(duration_ms / 1000)
         if duration_ms >= effects.shortest_pulse_ms:
-            self._stay(bench.clock.utcnow())
-            rate = bench.rig.mount.guide_rate if bench.rig.mount else 0.5
+            self._stay(gear.clock.utcnow())
+            rate = gear.rig.mount.guide_rate if gear.rig.mount else 0.5
             west, north = _PULSES[direction]
             step_deg = rate * _SIDEREAL_DEG_S * duration_ms / 1000
             # the axis is turned by this much, whatever that comes to on the sky
@@ -165,34 +165,34 @@ class SimMount:
                 np.clip(state.dec_deg + north * step_deg * effects.pulse_response[1], -90, 90)
             )
             self._follow_dec()
-        bench.save()
+        gear.save()
 
     async def stop(self) -> None:
-        bench = self._bench
-        bench.need("mount")
-        self._stay(bench.clock.utcnow())
-        bench.state.motion = None
-        bench.state.hand_rates_deg_s = (0.0, 0.0)
-        bench.save()
+        gear = self._gear
+        gear.need("mount")
+        self._stay(gear.clock.utcnow())
+        gear.state.motion = None
+        gear.state.hand_rates_deg_s = (0.0, 0.0)
+        gear.save()
 
     def turn_adjusters(self, higher_arcmin: float, east_arcmin: float) -> tuple[float, float]:
         """Turn the polar axis's screws; returns by how much the axis really went, arc-minutes."""
-        state, effects = self._bench.state, self._bench.scenario.mount
+        state, effects = self._gear.state, self._gear.scenario.mount
         chance = generator(state.seed, "adjusters", state.next_count("adjusters")).uniform(-1, 1, 2)
         went = tuple(
             adjusted_arcmin(turn, effects.adjuster_sticks_arcmin, effects.adjuster_jumps, float(c))
             for turn, c in zip((higher_arcmin, east_arcmin), chance, strict=True)
         )
         state.adjusted_arcmin = (state.adjusted_arcmin[0] + went[0], state.adjusted_arcmin[1] + went[1])
-        self._bench.save()
+        self._gear.save()
         return went[0], went[1]
 
     def put(self, ra_deg: float, dec_deg: float) -> None:
         """Tracking, and truly looking there, whatever its encoders must show for that: for frames by hand."""
-        state, now = self._bench.state, self._bench.clock.utcnow()
+        state, now = self._gear.state, self._gear.clock.utcnow()
         state.parked, state.tracking, state.motion = False, True, None
         state.ra_deg, state.dec_deg, state.since = ra_deg, dec_deg, now
-        seen = observe(ra_deg, dec_deg, from_datetimes(now), self._bench.rig.site.place())
+        seen = observe(ra_deg, dec_deg, from_datetimes(now), self._gear.rig.site.place())
         east = self._flips and seen.hour_angle_deg >= 0
         state.pier_side = (PierSide.EAST if east else PierSide.WEST).value
         for _ in range(_PUT_ROUNDS):
@@ -204,16 +204,16 @@ class SimMount:
 
     def moved_by_itself(self, arcmin: float) -> None:
         """A fault: the tube was knocked, and its encoders saw it."""
-        state = self._bench.state
-        self._stay(self._bench.clock.utcnow())
+        state = self._gear.state
+        self._stay(self._gear.clock.utcnow())
         state.dec_deg = float(np.clip(state.dec_deg - np.copysign(arcmin / 60, state.dec_deg), -90, 90))
         state.dec_tube_deg = state.dec_deg
 
     async def _move(self, ra_deg: float, dec_deg: float, parks: bool) -> None:
-        bench, state = self._bench, self._bench.state
-        now = bench.clock.utcnow()
+        gear, state = self._gear, self._gear.state
+        now = gear.clock.utcnow()
         self._stay(now)
-        part = bench.rig.mount
+        part = gear.rig.mount
         assert part is not None
         state.hand_rates_deg_s = (0.0, 0.0)
         seconds = self._turn_deg(ra_deg, dec_deg, now) / part.slew_deg_s + part.settle_s
@@ -226,15 +226,15 @@ class SimMount:
             ends=now + timedelta(seconds=seconds),
             parks=parks,
         )
-        bench.save()
-        await bench.clock.sleep(seconds)
-        self._settle_motion(bench.clock.utcnow() + timedelta(milliseconds=1))
-        bench.save()
+        gear.save()
+        await gear.clock.sleep(seconds)
+        self._settle_motion(gear.clock.utcnow() + timedelta(milliseconds=1))
+        gear.save()
 
     def _turn_deg(self, ra_deg: float, dec_deg: float, now: datetime) -> float:
         """How far the farther axis has to turn: a change of sides goes round by half a turn and over the
         pole."""
-        state = self._bench.state
+        state = self._gear.state
         hour = abs(float(wrap_180(ra_deg - state.ra_deg)))
         if self._side_at(ra_deg, dec_deg, now).value == state.pier_side:
             return max(hour, abs(dec_deg - state.dec_deg))
@@ -243,12 +243,12 @@ class SimMount:
     def _side_at(self, ra_deg: float, dec_deg: float, at: datetime) -> PierSide:
         """The counterweight stays down: a target east of the meridian is looked at from the pier's west
         side."""
-        seen = observe(ra_deg, dec_deg, from_datetimes(at), self._bench.rig.site.place())
+        seen = observe(ra_deg, dec_deg, from_datetimes(at), self._gear.rig.site.place())
         return PierSide.WEST if seen.hour_angle_deg < 0 or not self._flips else PierSide.EAST
 
     def _settle_motion(self, now: datetime) -> None:
         """Take over the end of a motion whose time has come."""
-        state = self._bench.state
+        state = self._gear.state
         motion = state.motion
         if motion is None or now < motion.ends:
             return
@@ -261,12 +261,12 @@ class SimMount:
 
     def _draw_errors(self, motion: MountMotion) -> None:
         """The slew's own: on which side it ends, by how much it missed, whether a mirror has flopped."""
-        state, effects, rig = self._bench.state, self._bench.scenario.mount, self._bench.rig
+        state, effects, rig = self._gear.state, self._gear.scenario.mount, self._gear.rig
         away = float(
             separation_deg(motion.from_ra_deg, motion.from_dec_deg, motion.to_ra_deg, motion.to_dec_deg)
         )
         side = self._side_at(state.ra_deg, state.dec_deg, motion.ends)
-        if self._bench.faults.active(FaultKind.STAYS, "mount", self._bench.minutes(motion.ends)):
+        if self._gear.faults.active(FaultKind.STAYS, "mount", self._gear.minutes(motion.ends)):
             side = PierSide(state.pier_side)
         rng = generator(state.seed, "slew", state.next_count("slew"))
         chance_arcsec = min(effects.slew_scatter_arcsec, (0.7 + 0.3 * away) * effects.slew_scatter_arcsec / 8)
@@ -283,15 +283,15 @@ class SimMount:
     @property
     def _flips(self) -> bool:
         """A fork or an alt-azimuth mount has one side only."""
-        return self._bench.rig.mount is not None and self._bench.rig.mount.kind == "german"
+        return self._gear.rig.mount is not None and self._gear.rig.mount.kind == "german"
 
     def _believed_deg(self, now: datetime) -> tuple[float, float]:
-        ra_deg, dec_deg = self._believed_at(np.array([(now - self._bench.state.since).total_seconds()]), now)
+        ra_deg, dec_deg = self._believed_at(np.array([(now - self._gear.state.since).total_seconds()]), now)
         return float(ra_deg[0]), float(dec_deg[0])
 
     def _believed_at(self, since_s: Floats, now: datetime) -> tuple[Floats, Floats]:
         """What the encoders show at so many seconds after `state.since`; a slew is seen as it is at `now`."""
-        state = self._bench.state
+        state = self._gear.state
         if state.motion is not None:
             motion = state.motion
             whole = (motion.ends - motion.began).total_seconds()
@@ -307,7 +307,7 @@ class SimMount:
     def _stay(self, now: datetime) -> None:
         """Make the present place the one that is remembered, with what the axis has slipped meanwhile."""
         self._settle_motion(now)
-        state = self._bench.state
+        state = self._gear.state
         since_s = np.array([(now - state.since).total_seconds()])
         slipped, hit = self._slipped_arcsec(since_s, now)
         state.ra_deg, state.dec_deg = self._believed_deg(now)
@@ -318,8 +318,8 @@ class SimMount:
 
     def _follow_dec(self) -> None:
         """The tube follows its declination drive once the play is taken up."""
-        state = self._bench.state
-        play_deg = self._bench.scenario.mount.dec_backlash_arcsec / 3600
+        state = self._gear.state
+        play_deg = self._gear.scenario.mount.dec_backlash_arcsec / 3600
         tube = state.dec_deg if state.dec_tube_deg is None else state.dec_tube_deg
         state.dec_tube_deg = take_up(tube, state.dec_deg, play_deg)
 
@@ -328,7 +328,7 @@ class SimMount:
     def _slipped_arcsec(self, since_s: Floats, now: datetime) -> tuple[Floats, Floats]:
         """How far the right ascension axis has come off its encoder, westward: by drift, and by standing
         against the pier."""
-        state, effects = self._bench.state, self._bench.scenario.mount
+        state, effects = self._gear.state, self._gear.scenario.mount
         drift = effects.drift_arcsec_min * since_s / 60 if state.tracking else np.zeros_like(since_s)
         slipped = state.slipped_arcsec + drift
         limit_min = effects.hits_pier_after_min
@@ -340,21 +340,21 @@ class SimMount:
 
     def at_the_pier(self, now: datetime) -> bool:
         """Whether the tube stands against the pier now."""
-        since_s = np.array([(now - self._bench.state.since).total_seconds()])
+        since_s = np.array([(now - self._gear.state.since).total_seconds()])
         return bool(self._slipped_arcsec(since_s, now)[1][0] < 0)
 
     def _encoders_deg(self, since_s: Floats, now: datetime) -> tuple[Floats, Floats]:
         """Hour angle and declination that the encoders show; the mount reckons without air and by its own
         clock."""
-        state = self._bench.state
+        state = self._gear.state
         ra_deg, dec_deg = self._believed_at(since_s, now)
-        seconds = state.since.timestamp() + since_s + self._bench.scenario.mount.clock_off_s
-        seen = observe(ra_deg, dec_deg, from_unix(seconds), self._bench.rig.site.place().airless())
+        seconds = state.since.timestamp() + since_s + self._gear.scenario.mount.clock_off_s
+        seen = observe(ra_deg, dec_deg, from_unix(seconds), self._gear.rig.site.place().airless())
         return seen.hour_angle_deg, seen.dec_deg
 
     def looks(self, at: datetime, later_s: Floats | None = None, guides: bool = False) -> Looks:
         """Where the main or the guide telescope looks, as the site sees it, so many seconds after `at`."""
-        state, effects, rig = self._bench.state, self._bench.scenario.mount, self._bench.rig
+        state, effects, rig = self._gear.state, self._gear.scenario.mount, self._gear.rig
         later_s = np.zeros(1) if later_s is None else later_s
         since_s = (at - state.since).total_seconds() + later_s
         ha_deg, dec_deg = self._encoders_deg(since_s, at)
@@ -389,7 +389,7 @@ class SimMount:
 
     def _swing_arcsec(self, at: datetime, later_s: Floats) -> tuple[Floats, Floats]:
         """Beside the tube's aim: the slew's miss, and what is left of its swing."""
-        state, effects = self._bench.state, self._bench.scenario.mount
+        state, effects = self._gear.state, self._gear.scenario.mount
         east, north = state.slew_error_arcsec
         left = np.zeros_like(later_s)
         if state.arrived is not None and effects.settle_arcsec:
@@ -403,7 +403,7 @@ class SimMount:
         """Where the image's centre really is, ICRS."""
         looks = self.looks(now)
         ra_deg, dec_deg = unobserve(
-            looks.hour_angle_deg[0], looks.dec_deg[0], from_datetimes(now), self._bench.site()
+            looks.hour_angle_deg[0], looks.dec_deg[0], from_datetimes(now), self._gear.site()
         )
         return float(ra_deg % 360), float(dec_deg)
 

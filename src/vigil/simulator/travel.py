@@ -4,7 +4,7 @@ import asyncio
 from collections.abc import Callable
 
 from vigil.devices.errors import Refused
-from vigil.simulator.gear import Bench
+from vigil.simulator.gear import Gear
 
 TICK_S = 0.5
 
@@ -12,8 +12,8 @@ TICK_S = 0.5
 class Travel:
     """Goes on to where it was sent though nobody waits any more, until it is stopped."""
 
-    def __init__(self, bench: Bench, name: str) -> None:
-        self._bench = bench
+    def __init__(self, gear: Gear, name: str) -> None:
+        self._gear = gear
         self._name = name
         self._stop = False
         self._motion: asyncio.Future[None] | None = None
@@ -36,8 +36,8 @@ class Travel:
             while at() != to and not self._stop:
                 most = per_s * TICK_S
                 turn(max(-most, min(most, to - at())))
-                self._bench.save()
-                await self._bench.clock.sleep(TICK_S)
+                self._gear.save()
+                await self._gear.clock.sleep(TICK_S)
         finally:
             self.moving = False
 

@@ -43,7 +43,7 @@ class TruthLog:
 
     def __init__(self, observatory: SimObservatory, path: Path) -> None:
         self._observatory = observatory
-        self._bench = observatory.truth.bench
+        self._gear = observatory.truth.gear
         fresh = not path.exists() or path.stat().st_size == 0
         path.parent.mkdir(parents=True, exist_ok=True)
         self._file = path.open("a", newline="", encoding="utf-8", buffering=1)
@@ -51,13 +51,13 @@ class TruthLog:
         if fresh:
             self._rows.writeheader()
         self._ticker: asyncio.Task[None] | None = None
-        self._bench.on_line = self._connected
+        self._gear.on_line = self._connected
         observatory.truth.camera.on_frame = self._frame
 
     def close(self) -> None:
         if self._ticker is not None:
             self._ticker.cancel()
-        self._bench.on_line = lambda: None
+        self._gear.on_line = lambda: None
         self._file.close()
 
     def _connected(self) -> None:
@@ -65,9 +65,9 @@ class TruthLog:
             self._ticker = asyncio.get_running_loop().create_task(self._tick())
 
     async def _tick(self) -> None:
-        while any(self._bench.state.connected.values()):
-            self._rows.writerow(self._row("tick", self._bench.clock.utcnow(), None))
-            await self._bench.clock.sleep(EVERY_S)
+        while any(self._gear.state.connected.values()):
+            self._rows.writerow(self._row("tick", self._gear.clock.utcnow(), None))
+            await self._gear.clock.sleep(EVERY_S)
 
     def _frame(self, frame: RawFrame, scene: Scene) -> None:
         seen = scene.aim.seen
@@ -75,16 +75,16 @@ class TruthLog:
         self._rows.writerow(self._row("frame", seen.at, scene))
 
     def _row(self, kind: str, at: datetime, scene: Scene | None) -> dict[str, Any]:
-        bench, truth = self._bench, self._observatory.truth
-        state, air = bench.state, bench.weather
+        gear, truth = self._gear, self._observatory.truth
+        state, air = gear.state, gear.weather
         looks = truth.mount.looks(at)
         if scene is not None:
             ra_deg, dec_deg = scene.aim.ra_deg, scene.aim.dec_deg
             angle_deg, error_um = scene.aim.position_angle_deg, scene.blur.defocus_um
         else:
             (ra_deg, dec_deg), angle_deg = truth.mount.true_pointing_deg(at), truth.position_angle_deg()
-            steps = state.drawtube_steps - bench.best_focus_steps(state.slot, at)
-            error_um = steps * bench.focuser_um_per_step
+            steps = state.drawtube_steps - gear.best_focus_steps(state.slot, at)
+            error_um = steps * gear.focuser_um_per_step
         return {
             "row": kind,
             "time": f"{at:%Y-%m-%dT%H:%M:%S.%f}"[:-3] + "Z",
@@ -92,7 +92,7 @@ class TruthLog:
             "dec_deg": round(dec_deg, 7),
             "position_angle_deg": round(angle_deg, 5),
             "hour_angle_deg": round(float(looks.hour_angle_deg[0]), 5),
-            "altitude_deg": round(altitude_of(looks, bench), 5),
+            "altitude_deg": round(altitude_of(looks, gear), 5),
             "pier_side": state.pier_side,
             "tracking": int(state.tracking and state.motion is None),
             "at_the_pier": int(truth.mount.at_the_pier(at)),
@@ -104,7 +104,7 @@ class TruthLog:
             "wind_m_s": round(air.wind_m_s(at), 3),
             "outside_c": round(air.temperature_c(at), 3),
             "sensor_c": round(truth.camera.sensor_c(max(at, state.sensor_at)), 3),
-            "roof": state.shutters.get("roof", "closed") if bench.rig.roof else "none",
+            "roof": state.shutters.get("roof", "closed") if gear.rig.roof else "none",
             "dew": round(state.dew, 4),
             "exposure_s": scene.exposure_s if scene is not None else "",
         }
