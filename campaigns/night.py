@@ -14,7 +14,7 @@ from vigil.documents.messages import Answer, Ask, Command
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.documents.scenario import Scenario
-from vigil.engine.night import Equipment
+from vigil.engine.equipment import Equipment
 from vigil.engine.rehearsal import no_file
 from vigil.keeper.keeper import Keeper
 from vigil.ledger.ledger import Ledger

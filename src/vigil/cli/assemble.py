@@ -9,8 +9,8 @@ from vigil.devices.supervised import Rigged
 from vigil.documents.rig import Rig
 from vigil.documents.scenario import Scenario
 from vigil.engine.arbiter import Arbiter
+from vigil.engine.equipment import Equipment
 from vigil.engine.measuring import Measurer, PixelMeasurer
-from vigil.engine.night import Equipment
 from vigil.runtime.clock import Clock
 from vigil.runtime.folders import cache_folder, own_catalogue_folder
 from vigil.runtime.workshop import Workshop

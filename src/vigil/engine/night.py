@@ -4,14 +4,12 @@ import asyncio
 import contextlib
 import logging
 from collections import Counter
-from collections.abc import Callable, Coroutine
-from dataclasses import dataclass
+from collections.abc import Coroutine
 from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from vigil.devices.protocols import Devices, RawFrame
-from vigil.devices.supervised import POLL_S, Rigged
+from vigil.devices.protocols import RawFrame
 from vigil.documents.events import Kind
 from vigil.documents.night import NotAllowed, RunState
 from vigil.documents.plan import NightPlan
@@ -27,22 +25,21 @@ from vigil.engine.closing import close
 from vigil.engine.conditions.disk import Disk
 from vigil.engine.conditions.safe import Safe
 from vigil.engine.ending import to_the_end
+from vigil.engine.equipment import Equipment
 from vigil.engine.exposurewatch import Exposing, ExposureWatch
 from vigil.engine.hand.frames import write_trial
 from vigil.engine.holding import GoOn, Holding, Rest
 from vigil.engine.lights import Lights
-from vigil.engine.measuring import Measurer
 from vigil.engine.outlook import Outlook
 from vigil.engine.policy import MOST_REPEATS_WITHOUT_EXPOSURE, POLICIES, AfterTries
 from vigil.engine.recorder import Recorder
 from vigil.engine.remedy import Do, GiveUp, Hold, NotBefore, Remedy
-from vigil.engine.saving import Saver, Write
+from vigil.engine.saving import Saver
 from vigil.engine.wishes import Wishes
 from vigil.planning.choice import Candidate, Finished, Wait
 from vigil.planning.spans import site_time
 from vigil.runtime.clock import Clock
 from vigil.runtime.programs import run_program
-from vigil.runtime.workshop import Workshop
 
 log = logging.getLogger(__name__)
 
@@ -51,35 +48,6 @@ _EXPOSURE = "exposure"
 _UNWANTED = timedelta(minutes=10)
 _GAVE_WAY = "cancelled"
 """In place of what went wrong, when it was for somebody else's wish."""
-
-
-@dataclass(frozen=True, slots=True)
-class Equipment:
-    """What a night is given: nothing in it is made by the engine itself."""
-
-    rig: Rig
-    devices: Rigged
-    clock: Clock
-    workshop: Workshop
-    measurer: Measurer
-    frames_folder: Path
-    rescue_folder: Path
-    arbiter: Arbiter | None = None
-    """Shared with work by hand; a night without one makes its own."""
-    bare_devices: Callable[[Rig], Devices] | None = None
-    """The devices of a changed rig."""
-    disk_trouble: Callable[[], OSError | None] = lambda: None
-    """What the frames' disk suffers from, by the simulator's word; real disks speak for themselves."""
-    write: Write | None = None
-    """How a frame is put on disk; None is the usual way."""
-    look_every_s: float = POLL_S
-    """How often the watch looks at what could do harm."""
-    rehearses: bool = False
-    """Nothing is written or run outside: programs of the plan are left out."""
-    programs_not_allowed: Callable[[list[list[str]]], list[list[str]]] = lambda programs: []
-    """Of a plan's programs those that nobody at this computer has allowed yet."""
-    hand_folder: Path | None = None
-    """For frames taken by hand; else beside the others."""
 
 
 class Night:

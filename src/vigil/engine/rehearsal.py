@@ -9,8 +9,9 @@ from vigil.documents.night import NightState
 from vigil.documents.plan import NightPlan
 from vigil.documents.store import dump
 from vigil.engine.arbiter import Arbiter
+from vigil.engine.equipment import Equipment
 from vigil.engine.guards.guards import Guards
-from vigil.engine.night import Equipment, Night
+from vigil.engine.night import Night
 from vigil.engine.recorder import Recorder
 from vigil.files.names import evening_date
 from vigil.ledger.ledger import Ledger

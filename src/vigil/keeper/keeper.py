@@ -33,23 +33,25 @@ from vigil.documents.messages import (
 from vigil.documents.night import NightState, NotAllowed, RunState, fold, fold_all
 from vigil.documents.plan import NightPlan, contradictions
 from vigil.documents.rig import Rig
-from vigil.documents.rig.change import Difference, brief, differences, split, text_of
 from vigil.documents.store import explain, parse
 from vigil.engine.activities.shelter import Shelter
 from vigil.engine.activity import Kit
 from vigil.engine.arbiter import Arbiter
 from vigil.engine.ending import to_the_end
+from vigil.engine.equipment import Equipment
 from vigil.engine.guards.guards import Guards
 from vigil.engine.hand.hand import Hand, HandRefused
-from vigil.engine.night import Equipment, Night
+from vigil.engine.night import Night
 from vigil.engine.progress import Progress
 from vigil.engine.recorder import Recorder
 from vigil.engine.rehearsal import started
 from vigil.engine.stopping import EmergencyStop
 from vigil.files.names import evening_date
 from vigil.keeper.charge import KeeperCharge
+from vigil.keeper.guarding import Guarding
 from vigil.keeper.reconcile import unrecorded_frames
 from vigil.keeper.reporting import report_of
+from vigil.keeper.riginforce import RigInForce
 from vigil.keeper.wishes import grant
 from vigil.ledger.ledger import Ledger
 from vigil.ledger.store import LedgerError
@@ -101,7 +103,6 @@ class Keeper:
     ) -> None:
         """`looks_when_idle`: guards on virtual time also while nothing is under way; it never stands still
         then."""
-        self._equipment = equipment
         self._ledger = ledger
         self._pace = pace
         self._scenery = scenery
@@ -109,38 +110,45 @@ class Keeper:
         self._recorder.listen(self._tell)
         self._night: Night | None = None
         self._clients: list[Callable[[News], None]] = []
-        self._busy, self._idle = asyncio.Event(), asyncio.Event()
-        self._idle.set()
         self._night_speed = pace.speed if pace else 1.0
         self._watched = asyncio.Event()
         self._started = asyncio.Event()
         self._retired = asyncio.Event()
-        self._rig_waiting: Rig | None = None
         self._told_reports: list[DeviceReport] = []
-        self._looks_when_idle = looks_when_idle
-        if equipment.arbiter is None:
-            self._equipment = equipment = replace(equipment, arbiter=Arbiter())
-        assert equipment.arbiter is not None
+        arbiter = equipment.arbiter or Arbiter()
+        equipment = replace(equipment, arbiter=arbiter)
+        self._rig = RigInForce(equipment, self._rig_changed)
         self._hand = Hand(
             self._hand_kit,
             equipment.workshop,
             equipment.hand_folder or equipment.frames_folder / "by hand",
-            equipment.arbiter,
+            arbiter,
             self._send,
             self._hand_finished,
         )
-        self._stop = EmergencyStop(equipment.devices, equipment.arbiter, equipment.clock)
+        self._stop = EmergencyStop(equipment.devices, arbiter, equipment.clock)
         self._charge = KeeperCharge(
-            self._hand_kit, equipment.arbiter, self._night_under_way, self._send, lambda: self._guards.open()
+            self._hand_kit, arbiter, self._night_under_way, self._send, lambda: self._guards.open()
         )
         self._guards = Guards(
             equipment.rig,
             equipment.devices,
             equipment.clock,
-            equipment.arbiter,
+            arbiter,
             self._charge,
             equipment.look_every_s,
         )
+        self._guarding = Guarding(
+            self._guards, lambda: self._clock_kind() == "virtual" and not looks_when_idle
+        )
+        self._hear_recoveries()
+
+    @property
+    def _equipment(self) -> Equipment:
+        return self._rig.equipment
+
+    def _rig_changed(self) -> None:
+        self._guards.rig = self._equipment.rig
         self._hear_recoveries()
 
     # -- its life -----------------------------------------------------------------------------------
@@ -152,7 +160,7 @@ class Keeper:
         being made.
         """
         self._hurry(False)
-        guarding = asyncio.ensure_future(self._guard())
+        guarding = asyncio.ensure_future(self._guarding.keep_on())
         telling = asyncio.ensure_future(self._tell_reports())
         try:
             await self._nights()
@@ -163,24 +171,6 @@ class Keeper:
             guarding.cancel()
             telling.cancel()
             await self._let_go()
-
-    async def _guard(self) -> None:
-        """Guards are always on; they are begun anew should they ever end."""
-        while True:
-            rests = self._clock_kind() == "virtual" and not self._looks_when_idle
-            if rests:  # nobody could follow, and time would never stand still
-                await self._busy.wait()
-            guards: asyncio.Task[Any] = asyncio.ensure_future(self._guards.keep_on())
-            tasks = {guards}
-            if rests:
-                tasks.add(asyncio.ensure_future(self._idle.wait()))
-            try:
-                await asyncio.wait(tasks, return_when=asyncio.FIRST_COMPLETED)
-            finally:
-                for task in tasks:
-                    task.cancel()
-            if guards.done() and not guards.cancelled() and guards.exception() is not None:
-                log.error("the guards had failed and begin anew", exc_info=guards.exception())
 
     async def _leave_shut(self) -> None:
         """Nobody looks after the rig any more: what stands open outside a night is shut and parked first."""
@@ -210,12 +200,11 @@ class Keeper:
             if self._clock_kind() == "virtual":
                 await self._first(self._watched, self._retired)
             self._hurry(True)
-            self._working(True)
+            self._guarding.under_way(True)
             await self._run_night()
             self._hurry(False)
-            self._working(False)
-            if self._rig_waiting is not None:
-                self._adopt(self._rig_waiting)
+            self._guarding.under_way(False)
+            self._rig.night_over()
 
     async def _run_night(self) -> None:
         assert self._night is not None
@@ -232,11 +221,6 @@ class Keeper:
             # closed, but its end is not in the ledger: the next keeper takes it up from there
             log.error("the night's end could not be recorded; this keeper leaves")
             self._retired.set()
-
-    def _working(self, yes: bool) -> None:
-        """On virtual time guards look only while something is under way."""
-        for event, wanted in ((self._busy, yes), (self._idle, not yes)):
-            (event.set if wanted else event.clear)()
 
     def _night_under_way(self) -> Night | None:
         return self._night if self._recorder.state.run in _UNDER_WAY else None
@@ -313,10 +297,7 @@ class Keeper:
         plan = parse(NightPlan, state.plan or "", f"the plan of {name}")
         self._recorder.state = state
         if state.rig is not None:
-            # the night goes on with the rig that it had; what was changed since waits for its end
-            wanted, in_force = self._equipment.rig, parse(Rig, state.rig, f"the rig of {name}")
-            self._adopt(in_force)
-            self._rig_waiting = wanted if differences(in_force, wanted) else None
+            self._rig.keep_for_night(parse(Rig, state.rig, f"the rig of {name}"))
         equipment = replace(self._equipment, frames_folder=Path(state.started.values["frames_folder"]))
         await self._recorder.record(
             Kind.NIGHT_RESUMED, {"keeper_pid": os.getpid()}, "taken up again after the keeper was gone"
@@ -368,7 +349,7 @@ class Keeper:
             conditions=night.outlook.checks(self._equipment.clock.utcnow()) if night and under_way else [],
             devices=self._equipment.devices.lamps(),
             reports=self._reports(),
-            deferred=[text_of(change.path) for change in self._deferred()],
+            deferred=self._rig.deferred(),
             last_event=state.last_id,
             alarm=self._charge.alarm,
             by_hand=[job.words for job in self._hand.jobs],
@@ -445,7 +426,7 @@ class Keeper:
             self._charge.by_hand(device, action)
             return words
         if ask.command is Command.RIG:
-            return self._change_rig(ask)
+            return self._rig.change(ask.values, self._night_under_way())
         if night is None or run not in _UNDER_WAY:
             if ask.command is Command.RESUME and self._stop.release():
                 return "devices may be moved again"
@@ -525,7 +506,7 @@ class Keeper:
         if self._pace is not None and self._clock_kind() != "virtual":
             self._pace.speed = self._night_speed if yes else 1.0
 
-    # -- work by hand, and the rig ---------------------------------------------------------------------
+    # -- work by hand ---------------------------------------------------------------------
 
     def _hand_kit(self) -> Kit:
         async def no_step(values: dict[str, Any], reason: str) -> None:
@@ -547,49 +528,6 @@ class Keeper:
         if self._recorder.state.run in _UNDER_WAY:
             values = {"device": device, "action": action, "disturbed": list(disturbed)}
             await self._recorder.record_if_possible(Kind.BY_HAND, values, words)
-
-    def _change_rig(self, ask: Ask) -> str:
-        """Take over a changed rig: at once, or while a night runs what is safe at its next safe point."""
-        try:
-            wanted = Rig.model_validate(ask.values["rig"])
-        except (KeyError, ValidationError) as problem:
-            said = "; ".join(explain(problem)) if isinstance(problem, ValidationError) else f"no {problem}"
-            raise NotAllowed(f"the rig can't be used: {said}") from None
-        in_force = self._equipment.rig
-        if wanted.id != in_force.id:
-            raise NotAllowed(f"this keeper has {in_force.id}, not {wanted.id}")
-        if self._night is None or self._recorder.state.run not in _UNDER_WAY:
-            self._adopt(wanted)
-            return "in force"
-        mixed, now, later = split(in_force, wanted)
-        self._rig_waiting = wanted if later else None
-        said = []
-        if now:
-            words = "; ".join(f"{change.words} {brief(change.old)} → {brief(change.new)}" for change in now)
-            self._adopt_in_night(mixed)
-            self._night.change_rig(mixed, f"{words}, from the next safe point on")
-            said.append(f"at the next safe point: {', '.join(change.words for change in now)}")
-        if later:
-            said.append(f"when the night is over: {', '.join(change.words for change in later)}")
-        return "; ".join(said) or "nothing changed"
-
-    def _deferred(self) -> list[Difference]:
-        return differences(self._equipment.rig, self._rig_waiting) if self._rig_waiting else []
-
-    def _adopt_in_night(self, rig: Rig) -> None:
-        """The rig for what asks the keeper; the night itself takes it over when it comes to decide."""
-        if self._equipment.bare_devices is not None:
-            self._equipment.bare_devices(rig)
-        self._equipment = replace(self._equipment, rig=rig)
-        self._guards.rig = rig
-
-    def _adopt(self, rig: Rig) -> None:
-        self._rig_waiting = None
-        if self._equipment.bare_devices is not None:
-            self._equipment.devices.renew(self._equipment.bare_devices(rig))
-            self._hear_recoveries()
-        self._equipment = replace(self._equipment, rig=rig)
-        self._guards.rig = rig
 
     async def _start(self, ask: Ask) -> str:
         if self._recorder.state.run in _UNDER_WAY:

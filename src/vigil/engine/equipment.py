@@ -1,0 +1,43 @@
+"""What the keeper gives to a night: nothing in it is made by the engine itself."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from vigil.devices.protocols import Devices
+from vigil.devices.supervised import POLL_S, Rigged
+from vigil.documents.rig import Rig
+from vigil.engine.arbiter import Arbiter
+from vigil.engine.measuring import Measurer
+from vigil.engine.saving import Write
+from vigil.runtime.clock import Clock
+from vigil.runtime.workshop import Workshop
+
+
+@dataclass(frozen=True, slots=True)
+class Equipment:
+    """Rig, devices and services, and where frames go."""
+
+    rig: Rig
+    devices: Rigged
+    clock: Clock
+    workshop: Workshop
+    measurer: Measurer
+    frames_folder: Path
+    rescue_folder: Path
+    arbiter: Arbiter | None = None
+    """Shared with work by hand; a night without one makes its own."""
+    bare_devices: Callable[[Rig], Devices] | None = None
+    """The devices of a changed rig."""
+    disk_trouble: Callable[[], OSError | None] = lambda: None
+    """What the frames' disk suffers from, by the simulator's word; real disks speak for themselves."""
+    write: Write | None = None
+    """How a frame is put on disk; None is the usual way."""
+    look_every_s: float = POLL_S
+    """How often the watch looks at what could do harm."""
+    rehearses: bool = False
+    """Nothing is written or run outside: programs of the plan are left out."""
+    programs_not_allowed: Callable[[list[list[str]]], list[list[str]]] = lambda programs: []
+    """Of a plan's programs those that nobody at this computer has allowed yet."""
+    hand_folder: Path | None = None
+    """For frames taken by hand; else beside the others."""
