@@ -12,7 +12,8 @@ from vigil.documents.plan import Block, ExposureLine, NightPlan, Span, SunMoment
 from vigil.engine.arbiter import Arbiter
 from vigil.engine.policy import POLICIES, AfterTries, Policy
 from vigil.planning.choice import Candidate, Finished, Wait, choose
-from vigil.planning.spans import Interval, block_intervals, local_noon_before
+from vigil.planning.spans import block_intervals, local_noon_before
+from vigil.planning.spells import Interval
 from vigil.runtime.simulated import run_virtual
 from vigil.sky.horizontal import observe
 from vigil.sky.instants import from_datetimes

@@ -13,7 +13,8 @@ from vigil.planning.choice import Candidate, Finished, choose
 from vigil.planning.flip import hour_angle_min
 from vigil.planning.forecast import forecast
 from vigil.planning.plantext import line_words, plan_text, span_words
-from vigil.planning.spans import Interval, block_intervals, line_intervals
+from vigil.planning.spans import block_intervals, line_intervals
+from vigil.planning.spells import Interval
 from vigil.sky.angles import separation_deg
 from vigil.sky.bodies import observe_moon
 from vigil.sky.horizontal import observe

@@ -40,7 +40,7 @@ class Keep:
         """Of directions, without refraction (spherical astronomy's first formula)."""
         phi, dec, hour = np.radians(self.latitude_deg), np.radians(dec_deg), np.radians(hour_angle_deg)
         sine = np.sin(phi) * np.sin(dec) + np.cos(phi) * np.cos(dec) * np.cos(hour)
-        return np.degrees(np.arcsin(np.clip(sine, -1, 1)))
+        return np.asarray(np.degrees(np.arcsin(np.clip(sine, -1, 1))))
 
     def past_altitude_deg(self, hour_angle_deg: Floats | float, dec_deg: Floats | float) -> Floats:
         """How far outside the altitudes, degrees; negative inside."""

@@ -5,7 +5,8 @@ from typing import Annotated, ClassVar
 from pydantic import Field, model_validator
 
 from vigil.documents.ids import stem_of, unused
-from vigil.documents.plan import ExposureLine, Piece
+from vigil.documents.piece import Piece
+from vigil.documents.plan import ExposureLine
 from vigil.documents.store import Document
 
 USUAL_OVERLAP_PERCENT = 20.0

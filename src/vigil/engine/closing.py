@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from vigil.devices.errors import DeviceError
 from vigil.documents.events import Kind
 from vigil.documents.steps import ClosingStep, RunProgram
+from vigil.engine.activities.heat import heated
 from vigil.engine.activities.shelter import unsheltered
 from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.arbiter import Arbiter, Lease, Urgency
@@ -157,7 +158,7 @@ async def _heaters_off(kit: Kit) -> str:
     if heaters is None or not heaters.connected or heaters.state is None:
         return "not connected"
     for name in heaters.state.levels_percent:
-        await heaters.do(f"{name} off", 5.0, lambda h, name=name: h.set_level(name, 0.0))
+        await heaters.do(f"{name} off", 5.0, heated(name, 0.0))
     return "off"
 
 

@@ -20,7 +20,8 @@ from vigil.engine.remedy import Do
 from vigil.engine.view import View
 from vigil.planning.choice import Candidate, Finished, Wait, choose
 from vigil.planning.daylight import sun_altitude_deg
-from vigil.planning.spans import Interval, line_intervals, site_time
+from vigil.planning.spans import line_intervals, site_time
+from vigil.planning.spells import Interval
 from vigil.runtime.folders import free_bytes, unwritable
 from vigil.sky.events import sun_crossings
 

@@ -14,7 +14,7 @@ _DECIMALS = 4
 def report_of(device: Supervised[Any, Any]) -> DeviceReport:
     """Lamp, state and what it said of itself, as plain values."""
     capabilities = device.capabilities
-    state = asdict(device.state) if is_dataclass(device.state) else {}
+    state = asdict(device.state) if is_dataclass(device.state) and not isinstance(device.state, type) else {}
     return DeviceReport(
         name=device.name,
         lamp=device.lamp,

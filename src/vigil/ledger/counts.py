@@ -4,6 +4,7 @@ import sqlite3
 from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,7 +56,7 @@ def earlier_of(ledger: Path, target: str, most: int = 30) -> list[TakenFrame]:
     return list(found.values())
 
 
-def _read(ledger: Path, query: str) -> list[tuple]:
+def _read(ledger: Path, query: str) -> list[tuple[Any, ...]]:
     if not ledger.is_file():
         return []
     try:

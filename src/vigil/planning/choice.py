@@ -7,7 +7,7 @@ from types import MappingProxyType
 
 from vigil.documents.night import PutOff
 from vigil.documents.plan import Block, ExposureLine, NightPlan
-from vigil.planning.spans import Interval
+from vigil.planning.spells import Interval
 
 _WORTH_CHANGING_FOR = timedelta(minutes=15)
 _NOTHING: Mapping[str, PutOff] = MappingProxyType({})

@@ -10,7 +10,8 @@ def fit(plan: NightPlan, rig: Rig) -> tuple[NightPlan, list[str]]:
     A rig without filters takes each block's first line without one; lines through filters that a rig with
     filters lacks are left out, and blocks without lines too; gains and offsets become the rig's own.
     """
-    has, said = rig.filter_names, []
+    has = rig.filter_names
+    said: list[str] = []
     blocks = []
     for block in plan.blocks:
         lines = _lines(block, has, rig, said)

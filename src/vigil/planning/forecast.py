@@ -9,7 +9,8 @@ from vigil.documents.rig import Rig
 from vigil.planning.choice import Candidate, Finished, Wait, choose
 from vigil.planning.flip import SIDEREAL_RATE, Next, decide, hour_angle_min, rule_for
 from vigil.planning.overheads import Overheads, usual_overheads
-from vigil.planning.spans import Interval, line_intervals
+from vigil.planning.spans import line_intervals
+from vigil.planning.spells import Interval
 
 _MOST_STEPS = 20_000
 

@@ -46,7 +46,8 @@ def moved(opening: Sequence[OpeningItem], name: str, by: int, shown: Collection[
 
 def _steps_after(opening: Sequence[OpeningItem], name: str) -> list[OpeningItem]:
     """The steps between a condition and the next one; those before all without a name."""
-    found, here = [], ""
+    found: list[OpeningItem] = []
+    here = ""
     for item in opening:
         if isinstance(item, MustHold):
             here = item.name

@@ -44,7 +44,7 @@ def put_into(
     blocks = list(plan.blocks)
     for block in fitting.blocks:
         blocks.append(with_own_ids(block, plan.model_copy(update={"blocks": blocks})))
-    merged = {
+    merged: dict[str, Any] = {
         "blocks": blocks,
         "opening": _merged(plan.opening, pattern.opening, plan),
         "closing": _merged(plan.closing, pattern.closing, plan),

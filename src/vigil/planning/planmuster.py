@@ -88,7 +88,7 @@ def _fitting(plan: NightPlan, rig: Rig, around: Around) -> Iterator[Finding]:
     for lost in around.ahead.lost:
         # one that never opens is said already
         spans = around.ahead.spans
-        if lost.line in places and spans.get(lost.line, spans.get(places[lost.line][2].id)):
+        if lost.line in places and spans.get(lost.line, spans.get(places[lost.line][2].id, ())):
             n, k, block, line = places[lost.line]
             yield _doubt(
                 ("blocks", n, "lines", k, "count"),

@@ -104,8 +104,8 @@ def _wait(text: str) -> dict[str, Any]:
         raise ValueError(
             f"{text!r}: write a time as 22:30, sun at −12°, or one of {choices}, +10 min or −10 min"
         )
-    minutes = float(found["minutes"] or 0) * (-1 if found["sign"] in ("−", "-") else 1)
-    return {"moment": found["moment"], "minutes": minutes}
+    sign = -1 if found["sign"] in ("−", "-") else 1
+    return {"moment": found["moment"], "minutes": sign * float(found["minutes"] or 0)}
 
 
 def _trial(text: str) -> dict[str, Any]:

@@ -8,7 +8,8 @@ import numpy as np
 from vigil.documents.plan import Block, ExposureLine, Span, Target
 from vigil.documents.rig import Rig
 from vigil.planning.flip import flip_moment, rule_for
-from vigil.planning.spans import Interval, block_intervals, local_noon_before
+from vigil.planning.spans import block_intervals, local_noon_before
+from vigil.planning.spells import Interval
 from vigil.sky.angles import separation_deg
 from vigil.sky.bodies import moon_illumination, observe_moon
 from vigil.sky.events import transits

@@ -1,8 +1,10 @@
 """Set the dew heaters."""
 
+from collections.abc import Awaitable, Callable
 from dataclasses import dataclass
 from typing import Any
 
+from vigil.devices.protocols import Heaters
 from vigil.engine.activity import Activity, ActivityFailed, Kit
 
 
@@ -20,5 +22,10 @@ class Heat(Activity):
         if heaters is None:
             raise ActivityFailed("the rig has no heaters")
         for name, level in self.levels:
-            await heaters.do(f"{name} to {level:g} %", 5.0, lambda h, n=name, x=level: h.set_level(n, x))
+            await heaters.do(f"{name} to {level:g} %", 5.0, heated(name, level))
         return {}
+
+
+def heated(name: str, percent: float) -> Callable[[Heaters], Awaitable[None]]:
+    """The call that sets a heater."""
+    return lambda heaters: heaters.set_level(name, percent)

@@ -1,11 +1,11 @@
 """Movements that several activities make: each stops its device when cancelled."""
 
 import asyncio
-from collections.abc import Callable
+from collections.abc import Awaitable, Callable
 from typing import Any, Literal
 
 from vigil.devices.errors import DeviceFault
-from vigil.devices.protocols import Camera, CameraState, Exposure, PierSide, RawFrame
+from vigil.devices.protocols import Camera, CameraState, Exposure, Focuser, PierSide, RawFrame
 from vigil.devices.supervised import CALL_TRIES, Supervised
 from vigil.documents.rig import Rig
 from vigil.engine.activity import ActivityFailed, Kit
@@ -76,15 +76,17 @@ async def focuser_to(kit: Kit, position: int) -> None:
         here = focuser.state.position
         for stop in stops:
             limit_s = _FOCUSER_MARGIN_S + abs(stop - here) / _SLOWEST_STEPS_S
-            await focuser.do(
-                f"move to {stop}", limit_s, lambda f, to=stop: f.move_to(to), before_again=lambda f: f.stop()
-            )
+            await focuser.do(f"move to {stop}", limit_s, _to(stop), before_again=lambda f: f.stop())
             here = stop
         if limits.settle_s:
             await kit.clock.sleep(limits.settle_s)
     except asyncio.CancelledError:
         await asyncio.shield(focuser.do("stop", 10.0, lambda f: f.stop()))
         raise
+
+
+def _to(stop: int) -> Callable[[Focuser], Awaitable[None]]:
+    return lambda focuser: focuser.move_to(stop)
 
 
 async def filter_to(kit: Kit, name: str) -> None:

@@ -1,9 +1,11 @@
 """Bring the camera to a position angle: by its rotator, or by a person who is told which way and how far."""
 
+from collections.abc import Awaitable, Callable
 from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any, Literal
 
+from vigil.devices.protocols import Rotator
 from vigil.engine.activities.moves import take_back
 from vigil.engine.activities.solving import near_enough, ready_to_solve, solved_frame, solved_values
 from vigil.engine.activity import Activity, ActivityFailed, Kit
@@ -93,11 +95,15 @@ class TurnCamera(_Turn):
                 rotator,
                 f"turn to {to_deg:.2f}°",
                 30.0 + 360 / _ROTATOR_DEG_S,
-                lambda r, to=to_deg: r.move_to(to),
+                _to(to_deg),
             )
             if part.settle_s:
                 await kit.clock.sleep(part.settle_s)
         raise ActivityFailed(f"still {abs(left):.1f}° off after {_MOST_FRAMES} frames")
+
+
+def _to(angle_deg: float) -> Callable[[Rotator], Awaitable[None]]:
+    return lambda rotator: rotator.move_to(angle_deg)
 
 
 def _went_astray(before: tuple[Wcs, float], now: Wcs) -> bool:

@@ -14,11 +14,11 @@ class InFilter(Condition):
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
         name, holder = view.candidate.line.filter, view.rig.wheel
-        turned = holder is not None and holder.kind == "wheel"
-        if turned and view.wheel is None:
-            return Check(Standing.UNKNOWN, "filter wheel not connected")
-        if turned and name and view.wheel is not None and view.wheel.slot != holder.filter(name).slot:
-            return Check(Standing.NOT_MET, f"{name} is not in the beam")
+        if holder is not None and holder.kind == "wheel":
+            if view.wheel is None:
+                return Check(Standing.UNKNOWN, "filter wheel not connected")
+            if name and view.wheel.slot != holder.filter(name).slot:
+                return Check(Standing.NOT_MET, f"{name} is not in the beam")
         in_beam = f"{name} in the beam" if name else "no filter"
         if view.rig.focuser is None:
             return Check(Standing.MET, in_beam)

@@ -65,7 +65,7 @@ class Readers:
     def _spawn(self, device: Supervised[Any, Any], work: Coroutine[Any, Any, None]) -> None:
         task = asyncio.ensure_future(work)
         self._reading[device.name] = task
-        task.add_done_callback(lambda _, name=device.name: self._reading.pop(name, None))
+        task.add_done_callback(lambda _: self._reading.pop(device.name, None))
 
     async def _read(self, device: Supervised[Any, Any]) -> None:
         try:

@@ -50,7 +50,7 @@ def _exposure(rig: Rig, name: str, values: dict[str, Any], use: Literal["lights"
 
 def _full_scale_adu(rig: Rig, guides: bool) -> int:
     if guides:
-        return 2 ** (rig.guider.bit_depth if rig.guider else 16) - 1
+        return int(2 ** (rig.guider.bit_depth if rig.guider else 16)) - 1
     return rig.camera.full_scale_adu if rig.camera else 65535
 
 

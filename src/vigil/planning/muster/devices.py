@@ -60,7 +60,7 @@ def _disagreements(rig: Rig, name: str, report: DeviceReport) -> Iterator[Findin
 def _same(told: Any, ours: Any) -> bool:
     if isinstance(told, bool) or isinstance(ours, bool) or isinstance(told, str):
         return bool(told == ours)
-    return abs(told - ours) <= _SAME_SHARE * max(abs(told), abs(ours))
+    return bool(abs(told - ours) <= _SAME_SHARE * max(abs(told), abs(ours)))
 
 
 def _capital(text: str) -> str:
