@@ -161,6 +161,12 @@ def test_while_the_night_runs_edits_are_sent_and_say_from_when_they_are_in_force
     assert "6 of 6" in night.summary.text and not night.locked.text()
 
 
+def test_a_plan_that_is_done_says_so_while_the_night_closes(stage: Stage) -> None:
+    night = stage.workspace("Night")
+    stage.at(stage.told.upto(Kind.CLOSING_STARTED))
+    assert night.summary.text == "All frames are taken"
+
+
 def test_a_plan_changed_elsewhere_appears_on_the_desk(stage: Stage) -> None:
     stage.at(stage.told.upto(Kind.FRAME_MEASURED, 2))
     plan = stage.told.plan

@@ -322,6 +322,8 @@ class NightWorkspace(Workspace):
                 f"{ahead.frames} frames, {words.duration(ahead.exposure_s)} of exposure · "
                 f"{first} {words.clock(ahead.begins, zone)} · ends {words.clock(ahead.ends, zone)}"
             )
+        elif session.under_way and session.record.tally[0] >= session.record.tally[1]:
+            self.summary.say("All frames are taken")
         else:
             self.summary.say("No frame can be taken" if session.plan.plan.blocks else "")
         self.trouble.say(self._trouble())
