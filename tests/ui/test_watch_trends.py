@@ -111,6 +111,15 @@ def test_time_lost_is_said_with_its_causes(stage: Stage, watch: Watch) -> None:
     assert log.lost_s() == {"holding: cloud": 1800.0, "holding: stars seen": 300.0}
     assert lost_words(log.lost_s()) == "lost 35 min: 30 min holding: cloud, 5 min holding: stars seen"
     assert lost_words({"dither failed": 30.0}) == ""
+    waits = told(Kind.WAITING, 60, "not open yet", until=(at + timedelta(minutes=75)).isoformat())
+    held, shelters = (
+        told(Kind.HELD, 70, "rain"),
+        told(Kind.ACTIVITY_STARTED, 71, "", activity="9"),
+    )
+    early = SpellLog([waits, held, shelters, told(Kind.RESUMED, 74, "safe again")])
+    assert early.lost_s() == {}, "it would have been waited anyway"
+    late = SpellLog([waits, held, shelters, told(Kind.RESUMED, 78, "safe again")])
+    assert late.lost_s() == {"holding: rain": 180.0}
 
 
 def test_a_question_is_asked_where_it_can_be_answered(stage: Stage, watch: Watch) -> None:

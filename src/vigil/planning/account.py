@@ -24,6 +24,8 @@ class Spell:
     reason: str
     block: str = ""
     line: str = ""
+    idle_s: float = 0.0
+    """So much of it would have been waited anyway."""
 
     @property
     def seconds(self) -> float:
@@ -104,6 +106,8 @@ class SpellLog:
     def __init__(self, events: Iterable[Event] = ()) -> None:
         self.spells: list[Spell] = []
         self._open: dict[object, Event] = {}
+        self._waits_until: datetime | None = None
+        self._idle_until: datetime | None = None
         for event in events:
             self.add(event)
 
@@ -114,6 +118,11 @@ class SpellLog:
             self._ended("wait", waited.values["lost_to"], waited, event, "lost", waited.reason)
         if event.kind is Kind.WAITING and values.get("lost_to"):
             self._open["wait"] = event
+        if event.kind is Kind.WAITING:
+            plain = "until" in values and "lost_to" not in values
+            self._waits_until = datetime.fromisoformat(values["until"]) if plain else None
+        elif event.kind in (Kind.ACTIVITY_STARTED, Kind.EXPOSURE_STARTED):
+            self._waits_until = None
         if event.kind is Kind.ACTIVITY_STARTED:
             self._open[values["activity"]] = event
         elif event.kind is Kind.ACTIVITY_ENDED:
@@ -129,7 +138,7 @@ class SpellLog:
                 outcome = str(values["outcome"])
                 self._ended("exposure", begun.reason, begun, event, outcome, event.reason)
         elif event.kind is Kind.HELD:
-            self._open["hold"] = event
+            self._open["hold"], self._idle_until = event, self._waits_until
         elif event.kind in (Kind.RESUMED, Kind.CLOSING_STARTED):
             begun = self._open.pop("hold", None)
             if begun is not None:
@@ -137,7 +146,10 @@ class SpellLog:
 
     def _ended(self, kind: str, words: str, begun: Event, event: Event, outcome: str, reason: str) -> None:
         block, line = (str(begun.values.get(name, "")) for name in ("block", "line"))
-        self.spells.append(Spell(kind, words, begun.at, event.at, outcome, reason, block, line))
+        idle_s = 0.0
+        if kind == "hold" and self._idle_until is not None:
+            idle_s = max(0.0, (min(self._idle_until, event.at) - begun.at).total_seconds())
+        self.spells.append(Spell(kind, words, begun.at, event.at, outcome, reason, block, line, idle_s))
 
     def lost_s(self) -> dict[str, float]:
         """Time by what it was lost to, the most first."""
@@ -155,6 +167,8 @@ def _lost_s(spells: Iterable[Spell]) -> dict[str, float]:
     lost: dict[str, float] = {}
     for spell in spells:
         if spell.kind == "hold":
+            if spell.idle_s >= spell.seconds:
+                continue
             name = f"holding: {spell.words}"
         elif spell.kind == "wait" and spell.outcome == "lost":
             name = f"after {spell.words} failed"
@@ -162,5 +176,5 @@ def _lost_s(spells: Iterable[Spell]) -> dict[str, float]:
             name = f"{spell.kind} {spell.outcome}"
         else:
             continue
-        lost[name] = lost.get(name, 0.0) + spell.seconds
+        lost[name] = lost.get(name, 0.0) + spell.seconds - spell.idle_s
     return dict(sorted(lost.items(), key=lambda item: -item[1]))
