@@ -6,8 +6,9 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from vigil.cli import BAD_INPUT, NIGHT_ACTIONS, NO_KEEPER, OK, BadInput
+from vigil.cli import BAD_INPUT, NO_KEEPER, OK, BadInput
 from vigil.cli.files import EXAMPLE_RIGS, load_document, rig_path
+from vigil.cli.grammar.nights import NIGHT_ACTIONS
 from vigil.cli.run import display_of, follow
 from vigil.documents.messages import Answer, Command, Status
 from vigil.documents.plan import NightPlan

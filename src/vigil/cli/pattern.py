@@ -6,9 +6,10 @@ import sys
 from datetime import UTC, datetime
 from pathlib import Path
 
-from vigil.cli import NOT_ALL, OK, PATTERN_ACTIONS, BadInput
+from vigil.cli import NOT_ALL, OK, BadInput
 from vigil.cli.files import EXAMPLE_RIGS, load_document, rig_path
 from vigil.cli.frame import target_wanted
+from vigil.cli.grammar.plans import PATTERN_ACTIONS
 from vigil.documents.namedfiles import NotThere
 from vigil.documents.pattern import Pattern, Patterns
 from vigil.documents.plan import NightPlan, Target

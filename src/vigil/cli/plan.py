@@ -6,7 +6,7 @@ import sys
 from datetime import datetime
 from typing import Any
 
-from vigil.cli import BAD_INPUT, OK, PLAN_ACTIONS, BadInput
+from vigil.cli import BAD_INPUT, OK, BadInput
 from vigil.cli.files import (
     EXAMPLE_RIGS,
     demo_file,
@@ -16,6 +16,7 @@ from vigil.cli.files import (
     read_value,
     rig_path,
 )
+from vigil.cli.grammar.plans import PLAN_ACTIONS
 from vigil.documents.namedfiles import NotThere
 from vigil.documents.plan import NightPlan, contradictions
 from vigil.documents.rig import Rig

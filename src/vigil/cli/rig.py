@@ -9,8 +9,9 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-from vigil.cli import NOT_ALL, OK, RIG_ACTIONS, BadInput
+from vigil.cli import NOT_ALL, OK, BadInput
 from vigil.cli.files import load_document, my_rigs, own_folders, read_value, rig_path, rig_wanted
+from vigil.cli.grammar.rigs import RIG_ACTIONS
 from vigil.documents.messages import Command, Status
 from vigil.documents.plan import NightPlan, contradictions
 from vigil.documents.rig import Rig

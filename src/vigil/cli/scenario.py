@@ -6,7 +6,7 @@ import json
 import sys
 from typing import Any
 
-from vigil.cli import BAD_INPUT, NO_KEEPER, OK, SCENARIO_ACTIONS, BadInput
+from vigil.cli import BAD_INPUT, NO_KEEPER, OK, BadInput
 from vigil.cli.files import (
     EXAMPLE_RIGS,
     load_document,
@@ -14,6 +14,7 @@ from vigil.cli.files import (
     rig_path,
     scenario_wanted,
 )
+from vigil.cli.grammar.simulated import SCENARIO_ACTIONS
 from vigil.documents.messages import Answer, Command
 from vigil.documents.rig import Rig
 from vigil.documents.scenario import FaultKind, Scenario
