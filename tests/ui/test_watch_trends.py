@@ -12,8 +12,9 @@ from vigil.documents.events import Event, Kind
 from vigil.documents.messages import Command
 from vigil.planning.account import SpellLog
 from vigil.ui.image.view import Under
+from vigil.ui.watch.mood import lost_words
 from vigil.ui.watch.quantities import QUANTITIES, quantity
-from vigil.ui.watch.workspace import Watch, lost_words
+from vigil.ui.watch.workspace import Watch
 
 
 @pytest.fixture()

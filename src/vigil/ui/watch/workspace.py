@@ -27,13 +27,13 @@ from vigil.ui.watch.centring import CentringError
 from vigil.ui.watch.conditions import Conditions
 from vigil.ui.watch.curve import FocusCurve
 from vigil.ui.watch.filmstrip import Filmstrip
+from vigil.ui.watch.mood import across_the_room, coming, lost_words, mood_of
 from vigil.ui.watch.reasons import Reasons
 from vigil.ui.watch.trends import Trends
 from vigil.ui.workspace import Workspace, page, scrolled, side
 
 _REST_MS, _ACROSS_PX = 60, 40
-_MOST_LINES, _MOST_COMING = 4, 4
-_TOLD_AHEAD = {"flip": "meridian flip", "focus": "focusing"}
+_MOST_LINES = 4
 
 
 class Watch(Workspace):
@@ -454,7 +454,7 @@ class Watch(Workspace):
         self.done_bar.show_share(done / wanted if wanted else 0.0)
         self.lost.setText(lost_words(session.tonight.spells.lost_s()))
         self.lost.setVisible(bool(self.lost.text()))
-        self.next.show_facts(self._coming())
+        self.next.show_facts(coming(session))
         self._show_wishes()
         self.conditions.show_checks(status.conditions if status else [])
         self.reasons.show_sentences(session.record.sentences)
@@ -470,105 +470,15 @@ class Watch(Workspace):
             here = ahead or here
         return next((b for b in blocks if b.id == here), blocks[0] if blocks else None)
 
-    def _coming(self) -> list[tuple[str, str]]:
-        session = self._session
-        ahead = session.plan_ahead()
-        coming = []
-        # while the night holds nobody knows when it goes on
-        if session.run in ("ready", "running"):
-            # the line under way has begun already
-            seen: set[str] = {session.record.exposing.line} if session.record.exposing else set()
-            for step in ahead.steps:
-                what = step.kind if step.kind in _TOLD_AHEAD else step.line
-                if step.begins < session.now or what in seen or step.kind not in (*_TOLD_AHEAD, "exposure"):
-                    continue
-                seen.add(what)
-                if step.kind in _TOLD_AHEAD:
-                    coming.append((_TOLD_AHEAD[step.kind], step.begins))
-                    continue
-                line = next((x for b in session.plan.plan.blocks for x in b.lines if x.id == step.line), None)
-                block = next((b for b in session.plan.plan.blocks if b.id == step.block), None)
-                if line is not None and block is not None:
-                    coming.append((f"{block.target.name}, {line.filter} begins", step.begins))
-            if ahead.ends is not None:
-                coming.append(("last frame read out", ahead.ends))
-        sun = session.sky.sun
-        for said, at in (("astronomical dawn", sun.astronomical_dawn), ("sunrise", sun.sunrise)):
-            if at is not None and at > session.now:
-                coming.append((said, at))
-                break
-        coming.sort(key=lambda item: item[1])
-        return [
-            (said, f"{words.clock(at, session.zone)}  in {words.countdown(at, session.now)}")
-            for said, at in coming[:_MOST_COMING]
-        ]
-
     def _show_mood(self) -> None:
         """The one thing to read from across the room."""
-        session = self._session
-        run = session.run
-        if session.link is LinkState.STARTING:
-            mood, said, role = "One moment", "looking for the keeper", "head"
-        elif session.link is not LinkState.OPEN:
-            mood, said, role = "No keeper", "nothing looks after the rig", "fault"
-        elif run in ("running", "held") and session.record.doing_now("shelter"):
-            mood, said, role = "Shutting and parking", session.record.sheltering_for, "fault"
-        elif run == "held":
-            mood, said, role = "Holding", session.record.state.hold or "", "warn"
-            if session.record.sheltered:
-                said += "; all is shut and the mount parked"
-        elif run == "running" and session.record.question:
-            mood, said, role = "Vigil asks", session.record.question, "warn"
-        elif run == "running":
-            faults = [
-                n for n, s in (session.status.devices if session.status else {}).items() if s == "fault"
-            ]
-            mood, role = ("All quiet", "head") if not faults else (f"{faults[0]}: fault", "fault")
-            said = "nothing needs you" if not faults else "Vigil is dealing with it"
-            lost_to = session.record.lost_to
-            if lost_to:
-                mood, role, said = f"Trying again: {lost_to}", "warn", session.record.trying_again
-        elif run == "closing":
-            mood, said, role = "Closing", session.record.state.end_reason, "head"
-        elif run == "over":
-            done, wanted = session.record.tally
-            failed = [p["part"] for p in session.record.state.closing if p["outcome"] == "failed"]
-            mood, role = ("Good night", "head") if not failed else ("Look at the rig", "fault")
-            said = f"{done} of {wanted} frames; {session.record.state.end_reason}"
-            if failed:
-                said = f"failed at the end: {', '.join(failed)}"
-        else:
-            mood, said, role = "Ready", f"{session.plan.plan.wanted} frames planned", "head"
-            if session.past:
-                done, wanted = session.record.tally
-                said += f"; last night {done} of {wanted}: {session.record.state.end_reason}"
-        self.mood.setText(mood)
-        self.mood_words.setText(said)
-        set_styled(self.mood, "role", role if role == "head" else f"head-{role}")
-        self.yes.setVisible(mood == "Vigil asks")
-        now = self._across_the_room() if run == "running" and mood == "All quiet" else said
-        self.large.say(mood, "accent" if role == "head" else role)
-        self.large_now.say(now)
-
-    def _across_the_room(self) -> str:
-        """What goes on and what comes next, in few words."""
-        session = self._session
-        exposing = session.record.exposing
-        doing = exposing.words if exposing is not None else session.status.doing if session.status else ""
-        following = next(iter(self._coming()), None)
-        return " · ".join(x for x in (doing, f"{following[0]} {following[1]}" if following else "") if x)
-
-
-def lost_words(lost_s: dict[str, float]) -> str:
-    """What the most of the night's time was lost to; empty for under a minute."""
-    told = [(name, seconds) for name, seconds in lost_s.items() if seconds >= 60]
-    if not told:
-        return ""
-    total = sum(lost_s.values())
-    if len(lost_s) == 1:
-        return f"lost {words.hours(total)} {told[0][0]}"
-    parts = [f"{words.hours(seconds)} {name}" for name, seconds in told[:2]]
-    return f"lost {words.hours(total)}: {', '.join(parts)}"
+        mood = mood_of(self._session)
+        self.mood.setText(mood.name)
+        self.mood_words.setText(mood.words)
+        set_styled(self.mood, "role", mood.role if mood.role == "head" else f"head-{mood.role}")
+        self.yes.setVisible(mood.asks)
+        self.large.say(mood.name, "accent" if mood.role == "head" else mood.role)
+        self.large_now.say(across_the_room(self._session) if mood.quiet else mood.words)
 
 
 def _headed(section: str, *tools: QWidget) -> QWidget:
