@@ -143,8 +143,8 @@ def answer(stage: Stage, command: Command, reason: str, taken: bool = True) -> d
 
 
 def test_while_the_night_runs_edits_are_sent_and_say_from_when_they_are_in_force(stage: Stage) -> None:
-    night = stage.workspace("Night")
     stage.at(stage.told.upto(Kind.FRAME_MEASURED, 2))
+    night = stage.workspace("Night")
     row = night.text.blocks[0].lines[0]
     assert "in force from its next decision on" in night.locked.text()
     assert row.done.text() == "2 done" and not night.start.isVisible()
@@ -162,8 +162,8 @@ def test_while_the_night_runs_edits_are_sent_and_say_from_when_they_are_in_force
 
 
 def test_a_plan_that_is_done_says_so_while_the_night_closes(stage: Stage) -> None:
-    night = stage.workspace("Night")
     stage.at(stage.told.upto(Kind.CLOSING_STARTED))
+    night = stage.workspace("Night")
     assert night.summary.text == "All frames are taken"
 
 
@@ -185,6 +185,7 @@ def test_a_block_is_done_next_or_left_while_the_night_runs(stage: Stage) -> None
     block = stage.workspace("Night").text.blocks[0]
     assert block.next.isHidden() and block.leave.isHidden() and not block.go.isHidden()
     stage.at(stage.told.upto(Kind.FRAME_MEASURED, 2))
+    stage.workspace("Night")
     for tool, command in ((block.next, Command.NEXT), (block.leave, Command.LEAVE)):
         assert not tool.isHidden()
         stage.qtbot.mouseClick(tool, Qt.MouseButton.LeftButton)

@@ -93,8 +93,8 @@ def test_the_flip_is_tried_by_hand(stage: Stage) -> None:
 
 
 def test_a_running_night_keeps_the_mount(stage: Stage) -> None:
-    here = bench(stage)
     stage.at(stage.told.upto(Kind.EXPOSURE_STARTED))
+    here = bench(stage)
     put(stage, -20, "west")
     assert not here.put.isEnabled() and "hold it" in here.warning.text()
 

@@ -399,3 +399,19 @@ def test_what_is_ahead_begins_after_the_frame_under_way(stage: Stage) -> None:
     assert exposing is not None and exposing.words.endswith("2 of 3")
     assert ahead.frames == 4 and ahead.begins == exposing.expected_end
     assert dict((x.line, x.fitting) for x in ahead.lines) == {"ic405-ha": 3, "ic405-l": 3}
+
+
+def test_what_is_hidden_is_shown_anew_only_when_it_comes_to_the_front(
+    stage: Stage, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from vigil.ui.night.workspace import NightWorkspace
+
+    night, shown = stage.workspace("Night"), []
+    show = NightWorkspace.show_anew
+    monkeypatch.setattr(NightWorkspace, "show_anew", lambda self: (shown.append(self), show(self)))
+    stage.workspace("Watch")
+    stage.at(stage.told.upto(Kind.FRAME_MEASURED, 2))
+    stage.plan.edit_line("ic405", "ic405-ha", count=7)
+    assert not shown and "7" not in night.text.blocks[0].lines[0].count.text()
+    stage.workspace("Night")
+    assert shown and "7" in night.text.blocks[0].lines[0].count.text()

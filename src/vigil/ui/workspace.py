@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QVBoxLayout, QWidg
 
 from vigil.ui.actions import Action
 from vigil.ui.pieces import Note, column
+from vigil.ui.seen import SeenOnly
 from vigil.ui.theme import Size
 
 
@@ -25,7 +26,7 @@ class Edited(Protocol):
     def redo(self) -> None: ...
 
 
-class Workspace(QWidget):
+class Workspace(SeenOnly):
     """`main` takes what the sides leave; both sides fold away."""
 
     def __init__(self, name: str) -> None:

@@ -25,6 +25,7 @@ from vigil.ui.night.orderfields import OrderField
 from vigil.ui.night.spandetails import SpanDetails
 from vigil.ui.night.steplist import StepList
 from vigil.ui.pieces import OneLine, button, label, row, wrapped
+from vigil.ui.seen import SeenOnly
 from vigil.ui.session import Session
 from vigil.ui.theme import Size
 
@@ -184,7 +185,7 @@ class BlockText(QWidget):
             tool.setEnabled(not locked)
 
 
-class PlanText(QWidget):
+class PlanText(SeenOnly):
     """Opening, what each exposure needs, the blocks, the closing."""
 
     block_chosen = pyqtSignal(str)
@@ -250,7 +251,7 @@ class PlanText(QWidget):
         layout.addStretch(1)
         session.plan.changed.connect(self.refresh)
         session.night_changed.connect(self.refresh)
-        self.refresh()
+        self.show_anew()
 
     def _unfold_conditions(self, on: bool) -> None:
         self.conditions.show_all(on)
@@ -270,7 +271,7 @@ class PlanText(QWidget):
         self.said.setText(problem)
         self.said.setVisible(bool(problem))
 
-    def refresh(self) -> None:
+    def show_anew(self) -> None:
         plan = self._session.plan.plan
         lines = tuple((block.id, tuple(line.id for line in block.lines)) for block in plan.blocks)
         shape = (lines, tuple(self._session.rig.filter_names))

@@ -142,7 +142,7 @@ class NightWorkspace(Workspace):
         self.forget.clicked.connect(self.rehearsing.forget)
         self.rehearsing.changed.connect(self.show_rehearsal)
         session.plan.changed.connect(self.show_rehearsal)
-        self.refresh()
+        self.show_anew()
         self.show_rehearsal()
 
     def entered(self) -> None:
@@ -239,7 +239,7 @@ class NightWorkspace(Workspace):
         anything = run.account is not None or run.odds is not None
         self.forget.setVisible(anything and not run.busy and self.forget.parent() is not None)
 
-    def refresh(self) -> None:
+    def show_anew(self) -> None:
         session = self._session
         plan = session.plan
         self.pictures.setCurrentWidget(self.picture if plan.plan.blocks else self.empty)

@@ -57,7 +57,7 @@ class RigWorkspace(Workspace):
         self.build(self._middle(), self._side())
         self.first = self.train
         self._connect()
-        self._refresh()
+        self.show_anew()
 
     # -- building -------------------------------------------------------------------------------------
 
@@ -304,15 +304,7 @@ class RigWorkspace(Workspace):
             self.rigs.refresh()
         self.refresh()
 
-    def entered(self) -> None:
-        self.refresh()
-
-    def refresh(self) -> None:
-        """Nothing is worked out while nobody looks; coming to the front makes up for it."""
-        if self.isVisible():
-            self._refresh()
-
-    def _refresh(self) -> None:
+    def show_anew(self) -> None:
         session = self._session
         rig, parts = session.rig, parts_of(session.rig)
         if self._current not in [part.key for part in parts]:

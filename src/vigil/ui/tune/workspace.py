@@ -96,17 +96,10 @@ class Tune(Workspace):
         session.night_changed.connect(self.refresh)
         session.status_changed.connect(self.refresh)
         session.rig_changed.connect(self.refresh)
-        session.moments.changed.connect(self._time_passed)
-        session.moments.now_changed.connect(self._time_passed)
+        session.moments.changed.connect(self.refresh)
+        session.moments.now_changed.connect(self.refresh)
         session.deed_told.connect(self._deed_told)
-        self.refresh()
-
-    def entered(self) -> None:
-        self.refresh()
-
-    def _time_passed(self) -> None:
-        if self.isVisible():
-            self.refresh()
+        self.show_anew()
 
     # -- what it shows --------------------------------------------------------------------------------
 
@@ -142,7 +135,7 @@ class Tune(Workspace):
         side_then = "east" if flips else begun.side
         return pose_at(session.rig, target.ra_deg, target.dec_deg, side_then, at)
 
-    def refresh(self) -> None:
+    def show_anew(self) -> None:
         session = self._session
         rig, pose = session.rig, self.pose()
         german = rig.mount is not None and rig.mount.kind == "german"

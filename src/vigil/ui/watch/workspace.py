@@ -106,7 +106,7 @@ class Watch(Workspace):
         self._build_main()
         self._build_side()
         self._connect()
-        self.refresh()
+        self.show_anew()
 
     def _build_main(self) -> None:
         texts = QVBoxLayout()
@@ -194,7 +194,7 @@ class Watch(Workspace):
         )
         session.night_changed.connect(self.refresh)
         session.night_begun.connect(self._forget)
-        session.status_changed.connect(self._refresh_side)
+        session.status_changed.connect(self._status_changed)
         session.link_changed.connect(self.refresh)
 
     def enlarge(self, large: bool) -> None:
@@ -223,7 +223,7 @@ class Watch(Workspace):
 
     # -- the picture ------------------------------------------------------------------------------------
 
-    def refresh(self) -> None:
+    def show_anew(self) -> None:
         light = self.strip.current()
         if light is not None and light.path != self._wanted:
             self.blink.setChecked(False)
@@ -431,6 +431,10 @@ class Watch(Workspace):
         if size_px is not None:
             said = f"x {under.column}  y {under.row}  {words.grouped(under.adu)} ADU"
             self.under.say(f"{said}  star HFR {size_px:.2f} px")
+
+    def _status_changed(self) -> None:
+        if self.isVisible():
+            self._refresh_side()
 
     # -- the side -----------------------------------------------------------------------------------------
 
