@@ -212,6 +212,7 @@ class Supervised(Generic[D, S]):
             self.state = await self._within("read", READ_TIMEOUT_S, lambda: self._device.read())
         self._read_at = asyncio.get_running_loop().time()
         self._failures = 0
+        self._logged = ("", "")
 
     async def poll(self) -> bool:
         """Read the state; True when the device has just been lost after repeated failures."""

@@ -7,10 +7,7 @@ from vigil.cli.grammar import options
 
 def add_run(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
     run = commands.add_parser("run", help="run a night and show it", description=_RUN)
-    run.add_argument("plan", nargs="?", metavar="PLAN", help="night plan (JSON); the demo has one of its own")
-    run.add_argument("--rig", metavar="RIG", help="rig (JSON)")
-    run.add_argument("--demo", action="store_true", help="the made-up observatory that ships with Vigil")
-    run.add_argument("--fit", action="store_true", help="leave out of the plan what the rig lacks")
+    options.plan_and_rig(run, "night plan (JSON); the demo has one of its own")
     run.add_argument("--out", metavar="DIR", help="folder for the frames")
     options.one_line(run)
     run.add_argument(
@@ -28,10 +25,7 @@ def add_rehearse(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
     rehearse = commands.add_parser(
         "rehearse", help="the whole night ahead of time, in seconds, on the simulated rig"
     )
-    rehearse.add_argument("plan", nargs="?", metavar="PLAN", help="night plan (JSON)")
-    rehearse.add_argument("--rig", metavar="RIG", help="rig (JSON)")
-    rehearse.add_argument("--demo", action="store_true", help="the made-up observatory that ships with Vigil")
-    rehearse.add_argument("--fit", action="store_true", help="leave out of the plan what the rig lacks")
+    options.plan_and_rig(rehearse, "night plan (JSON)")
     options.one_line(rehearse)
     rehearse.add_argument("--date", metavar="DATE", help="the evening; else the simulated rig's, or today")
     rehearse.add_argument("--seed", type=int, metavar="N", help="another sky, gear and weather")

@@ -3,6 +3,14 @@
 import argparse
 
 
+def plan_and_rig(parser: argparse.ArgumentParser, plan_help: str) -> None:
+    """A plan file and the rig that it is for, or the demo's."""
+    parser.add_argument("plan", nargs="?", metavar="PLAN", help=plan_help)
+    parser.add_argument("--rig", metavar="RIG", help="rig (JSON)")
+    parser.add_argument("--demo", action="store_true", help="the made-up observatory that ships with Vigil")
+    parser.add_argument("--fit", action="store_true", help="leave out of the plan what the rig lacks")
+
+
 def whose_night(parser: argparse.ArgumentParser) -> None:
     """Whose sky and which evening."""
     parser.add_argument("--rig", metavar="RIG", help="a rig's name or its file; the demo's where not given")
