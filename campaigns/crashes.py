@@ -135,7 +135,7 @@ async def _played(bench: Bench, cut: Cut | None) -> list[Event]:
             if event.kind is Kind.NIGHT_OVER:
                 over.set()
 
-        keeper._recorder.listen(listen)
+        keeper.listen(listen)
         if cut is None:
             link = Loopback(keeper)
             plan = bench.plan.model_dump(mode="json")
@@ -261,7 +261,7 @@ def _pid_at(process: "subprocess.Popen[str]", wanted: int) -> tuple[int, int]:
 
 
 def _events(folder: Path) -> list[Event]:
-    store = LedgerStore(folder / "d" / "vigil" / quick_rig().id / "ledger.sqlite")
+    store = LedgerStore(folder / "d" / "vigil" / "ledger.sqlite")
     name = store.last_night(quick_rig().id)
     found = store.events(name) if name else []
     store.close()

@@ -40,6 +40,9 @@ class Played:
     equipment: Equipment
     ledger: Ledger
     events: list[Event] = field(default_factory=list)
+    """The night's."""
+    others: list[Event] = field(default_factory=list)
+    """Those of other errands."""
     frames: list[dict[str, Any]] = field(default_factory=list)
 
     def of(self, kind: Kind) -> list[Event]:
@@ -103,21 +106,24 @@ async def _play(
             keeping.cancel()
             raise ValueError(answer.reason)
         aside = asyncio.ensure_future(beside(played)) if beside is not None else None
-        await _follow(played, on_event)
+        await _follow(played, answer.reason, on_event)
         if aside is not None:
             aside.cancel()
             await asyncio.wait({aside})
         keeper.end("the test is over")
         await asyncio.wait({keeping})
-        played.frames = await ledger.frames(played.events[0].night)
+        played.frames = await ledger.frames(answer.reason)
         return played
     finally:
         ledger.close()
 
 
-async def _follow(played: Played, on_event: Watcher | None) -> None:
+async def _follow(played: Played, night: str, on_event: Watcher | None) -> None:
     async for news in played.link.news():
         if not isinstance(news, Event):
+            continue
+        if news.errand != night:
+            played.others.append(news)
             continue
         played.events.append(news)
         if on_event is not None:

@@ -270,9 +270,18 @@ def test_the_terminal_tells_a_night_as_people_read_it() -> None:
     ]
     with display:
         for number, (kind, values, reason) in enumerate(story, start=1):
-            display.show(Event(id=number, night="n", at=at, kind=kind, values=values, reason=reason))
+            display.show(Event(id=number, errand="n", at=at, kind=kind, values=values, reason=reason))
         display.show(
-            Live(at=at, topic="exposure", words="exposing", initial=0, current=10, target=180, unit="s")
+            Live(
+                errand="n",
+                at=at,
+                topic="exposure",
+                words="exposing",
+                initial=0,
+                current=10,
+                target=180,
+                unit="s",
+            )
         )
     display.summary(
         {

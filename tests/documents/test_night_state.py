@@ -35,7 +35,7 @@ def test_every_state_stands_in_the_table() -> None:
 
 def event(what: Kind, number: int = 0, reason: str = "", /, **values: Any) -> Event:
     return Event(
-        id=number, night="n", at=START + timedelta(seconds=number), kind=what, values=values, reason=reason
+        id=number, errand="n", at=START + timedelta(seconds=number), kind=what, values=values, reason=reason
     )
 
 

@@ -64,7 +64,7 @@ def test_sqlite_that_is_full_is_said_and_takes_nothing_half(tmp_path: Path) -> N
 def demo_event() -> Event:
     from datetime import UTC, datetime
 
-    return Event(night="n", at=datetime(2027, 1, 12, tzinfo=UTC), kind=Kind.WAITING, values={}, reason="y")
+    return Event(errand="n", at=datetime(2027, 1, 12, tzinfo=UTC), kind=Kind.WAITING, values={}, reason="y")
 
 
 def _no_room(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -144,7 +144,7 @@ def test_a_ledger_that_can_not_be_written_keeps_nothing_open(
     async def main() -> None:
         from campaigns import night as nights
 
-        async def follow(played: Played, on_event: Any) -> None:
+        async def follow(played: Played, night: str, on_event: Any) -> None:
             async def listen() -> None:
                 async for news in played.link.news():
                     if isinstance(news, Event):
@@ -200,7 +200,7 @@ def test_a_taken_frame_is_kept_whenever_the_night_is_interrupted(tmp_path: Path)
                     60, lambda: asyncio.ensure_future(played.ask(Command.RESUME))
                 )
 
-        keeper._recorder.listen(hit)
+        keeper.listen(hit)
         await asyncio.sleep(1e6)
 
     played = play(quick_rig(), short_plan(count=2), tmp_path, 2, quick=True, beside=beside)

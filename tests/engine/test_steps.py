@@ -85,10 +85,10 @@ def test_a_person_answers_and_only_when_asked(tmp_path: Path) -> None:
 
     async def answer(event: Event, played: Played) -> None:
         if event.kind is Kind.NIGHT_STARTED:
-            answers.append(await played.ask(Command.ACCEPT))
+            answers.append(await played.ask(Command.ANSWER))
         if event.kind is Kind.ACTIVITY_STARTED and event.values["kind"] == "ask":
             await asyncio.sleep(30)
-            answers.append(await played.ask(Command.ACCEPT))
+            answers.append(await played.ask(Command.ANSWER))
 
     plan = plan_with(opening=[Ask(id="q", question="all well?", otherwise="end the night")])
     played = play(RIG, plan, tmp_path, on_event=answer, quick=True)

@@ -80,10 +80,10 @@ def test_nobody_answers_and_the_night_is_held_until_a_person_comes(tmp_path: Pat
     async def late(event: Event, played: Played) -> None:
         if event.kind is Kind.HELD:
             assert "nobody turned the camera within 0.3 min" in event.reason
-            said.append((await played.ask(Command.ACCEPT)).taken)
+            said.append((await played.ask(Command.ANSWER)).taken)
             await played.ask(Command.RESUME)
         elif event.kind is Kind.ACTIVITY_STEP and event.values["kind"] == "turn by hand" and said:
-            said.append((await played.ask(Command.ACCEPT)).taken)
+            said.append((await played.ask(Command.ANSWER)).taken)
 
     played = play(
         quick_rig(),

@@ -242,11 +242,11 @@ def test_an_unfinished_night_that_makes_no_sense_is_closed(tmp_path: Path, harm:
             values["plan"] = "{"
         if harm == "folder":
             del values["frames_folder"]
-        await ledger.add(Event(night="n", at=at, kind=Kind.NIGHT_STARTED, values=values, reason="it begins"))
+        await ledger.add(Event(errand="n", at=at, kind=Kind.NIGHT_STARTED, values=values, reason="it begins"))
         if harm in ("body", "kind"):
             kind, body = ("waiting", "{") if harm == "body" else ("danced", "{}")
             ledger._store._db.execute(
-                "INSERT INTO events (night, at, kind, body, reason) VALUES ('n', ?, ?, ?, '')",
+                "INSERT INTO events (errand, at, kind, body, reason) VALUES ('n', ?, ?, ?, '')",
                 (at.isoformat(), kind, body),
             )
         clock, workshop = ScenarioClock(at), Workshop(0)

@@ -60,7 +60,7 @@ _COMMANDS: tuple[tuple[Command, dict[str, Any]], ...] = (
     (Command.LEAVE, {"block": PLAN.blocks[0].id}),
     (Command.NEXT, {"block": PLAN.blocks[0].id, "now": True}),
     (Command.REFOCUS, {}),
-    (Command.ACCEPT, {}),
+    (Command.ANSWER, {}),
     (Command.PLAN, {"plan": short_plan(count=2, exposure_s=300.0).model_dump(mode="json")}),
     *((Command.DEVICE, deed) for deed in _DEEDS),
 )

@@ -53,7 +53,7 @@ class CommandLine:
         return process.returncode, json.loads(out) if out.strip() else {}
 
     def events(self) -> list[Event]:
-        store = LedgerStore(self.folder / "d" / "vigil" / "heron-480" / "ledger.sqlite")
+        store = LedgerStore(self.folder / "d" / "vigil" / "ledger.sqlite")
         found = store.events("2027-01-12-heron-480-1")
         store.close()
         return found

@@ -14,7 +14,10 @@ from campaigns.rigs import example, small
 from tests.fakes import Failing, under
 from vigil.cli.assemble import equip
 from vigil.devices.protocols import Devices
-from vigil.documents.messages import Answer, Ask, Command, Deed
+from vigil.documents.deeds import Deeds
+from vigil.documents.errands import GUARD, ErrandState
+from vigil.documents.events import Event
+from vigil.documents.messages import Answer, Ask, Command
 from vigil.documents.rig import Rig
 from vigil.engine.guards.guards import Guards
 from vigil.engine.rehearsal import no_file
@@ -44,7 +47,12 @@ class Gear:
     link: Loopback
     observatory: SimObservatory
     clock: ScenarioClock
-    deeds: list[Deed]
+    told: Deeds
+
+    @property
+    def guarded(self) -> list[ErrandState]:
+        """What guards did and noticed, in order."""
+        return [state for state in self.told.states.values() if state.kind == GUARD]
 
     async def do(self, device: str, action: str, **values: Any) -> Answer:
         answer = await self.ask(Command.DEVICE, device=device, action=action, **values)
@@ -85,13 +93,13 @@ def by_hand(
         equipment = equip(rig, observatory, clock, workshop, out, out, alter(observatory.devices))
         equipment = dataclasses.replace(equipment, measurer=QuickMeasurer(), write=no_file)
         keeper = Keeper(equipment, ledger, pace=simulated_loop(), looks_when_idle=True)
-        gear = Gear(keeper, Loopback(keeper), observatory, clock, [])
+        gear = Gear(keeper, Loopback(keeper), observatory, clock, Deeds())
         keeping = asyncio.ensure_future(keeper.run())
 
         async def listen() -> None:
             async for news in gear.link.news():
-                if isinstance(news, Deed):
-                    gear.deeds.append(news)
+                if isinstance(news, Event):
+                    gear.told.of_event(news)
 
         listening = asyncio.ensure_future(listen())
         try:
@@ -123,9 +131,8 @@ def test_rain_shuts_what_a_person_left_open_without_any_night(tmp_path: Path) ->
         await asyncio.sleep((rain - gear.clock.utcnow()).total_seconds())
         await asyncio.sleep(120)
         assert gear.stands == SHUT
-        told = [d for d in gear.deeds if d.action == "guard"]
-        assert told[0].stage == "begun" and "the safety sensor says unsafe" in told[0].reason
-        assert told[-1].stage == "done"
+        (told,) = gear.guarded
+        assert "the safety sensor says unsafe" in told.given["why"] and told.outcome == "done"
         alarm = (await gear.link.status()).alarm
         assert alarm is not None and alarm.words.startswith("shutting and parking: the safety sensor says")
 
@@ -192,7 +199,7 @@ def test_when_the_day_comes_all_is_shut_unless_a_person_wants_it(tmp_path: Path)
     async def work(gear: Gear) -> None:
         await opened(gear)
         await asyncio.sleep(3 * 3600)
-        assert gear.stands == SHUT and any("by day nothing stays open" in d.reason for d in gear.deeds)
+        assert gear.stands == SHUT and "by day nothing stays open" in gear.guarded[-1].given["why"]
         assert (await gear.do("roof", "open")).taken
         await asyncio.sleep(3600)
         assert gear.stands[2] == "open", "somebody wants that"
@@ -233,7 +240,7 @@ def test_the_sun_is_kept_out_of_every_motion_and_of_a_tube_that_stands(tmp_path:
             assert sun_away(gear) > 19
         await asyncio.sleep(60)
         assert gear.stands == SHUT
-        assert any("from where the open tube looks" in d.reason for d in gear.deeds if d.action == "guard")
+        assert any("from where the open tube looks" in e.given["why"] for e in gear.guarded)
 
     by_hand(ROOFED, NOON, tmp_path, work)
 
@@ -247,7 +254,7 @@ def test_the_mounts_limit_is_guarded_in_work_by_hand(tmp_path: Path) -> None:
         await gear.do("mount", "slew", ra="5h16m", dec="+34 21")
         await asyncio.sleep(7 * 3600)
         assert gear.stands[:2] == (False, False), "it stands"
-        told = [d.reason for d in gear.deeds if d.device == "mount" and d.action == "guard"]
+        told = [e.words for e in gear.guarded if e.given.get("device") == "mount"]
         assert len(told) == 1 and "still west of the pier, limit 20 min" in told[0]
 
     by_hand(rig, datetime(2027, 1, 12, 17, tzinfo=UTC), tmp_path, work)
@@ -289,6 +296,6 @@ def test_a_start_after_a_retire_is_refused_and_nothing_is_on_record(tmp_path: Pa
         assert (await gear.ask(Command.RETIRE)).taken
         answer = await gear.ask(Command.START, plan=short_plan().model_dump(mode="json"))
         assert not answer.taken and "this keeper leaves" in answer.reason
-        assert await gear.keeper._ledger.unfinished(ROOFED.id) is None
+        assert await gear.keeper._ledger.unfinished(ROOFED.id) == []
 
     by_hand(quick_rig(), NIGHT, tmp_path, work)

@@ -10,9 +10,10 @@ from campaigns.demo import quick_rig, short_plan
 from campaigns.night import Played, play
 from vigil.cli.assemble import equip
 from vigil.cli.files import demo_file
+from vigil.documents.deeds import LOOP, Deed, Stage, deeds
 from vigil.documents.events import Event, Kind
 from vigil.documents.hand import ACTIONS, UnknownAction, find_action, read_values
-from vigil.documents.messages import Ask, Command, Deed, Stage
+from vigil.documents.messages import Ask, Command
 from vigil.documents.rig import PART_OF_DEVICE, Rig
 from vigil.documents.rig.change import path_of, with_value, with_values
 from vigil.documents.rig.mount import RotatorPart
@@ -45,9 +46,8 @@ class Gear:
         self._numbers = iter(range(1, 1000))
 
     async def listen(self) -> None:
-        async for news in self.link.news():
-            if isinstance(news, Deed):
-                self.deeds.append(news)
+        async for deed in deeds(self.link.news(streams=(LOOP,))):
+            self.deeds.append(deed)
 
     async def ask(self, device: str, action: str, **values: Any) -> tuple[str, str]:
         """(id, reason of the refusal or empty)."""
@@ -253,7 +253,7 @@ def test_every_kind_refuses_when_not_connected_busy_or_not_capable(tmp_path: Pat
         assert 21000 < gear.truth.gear.state.focuser_position < 39000
         early, _ = await gear.ask("rotator", "to", angle_deg=300)
         await gear.do("rotator", "stop")
-        assert (await gear.over(early)).reason == "stopped before it began"
+        assert (await gear.over(early)).reason == "stopped"
         deed = await gear.do("mount", "slew", ra="05 16", dec="+34")
         assert deed.stage is Stage.FAILED and "parked, unpark it before slewing" in deed.reason
         await gear.do("mount", "unpark")
@@ -354,7 +354,7 @@ def test_during_a_night_only_in_a_hold_and_what_it_disturbs_is_measured_again(tm
             answer = await ask("mount", "nudge", direction="north", rate=64.0, seconds=3.0)
             seen["nudged"] = answer.taken
         if event.kind is Kind.BY_HAND:
-            seen["pointing"] = played.keeper._recorder.state.pointing
+            seen["pointing"] = played.keeper._night.state.pointing  # type: ignore[union-attr]
             await played.ask(Command.RESUME)
 
     played = play(quick_rig(), short_plan(count=2), tmp_path, on_event=meddle)

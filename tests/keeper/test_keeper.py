@@ -180,7 +180,7 @@ def test_speed_and_skip_are_for_simulated_time(tmp_path: Path) -> None:
 def test_another_protocol_may_only_make_it_safe(tmp_path: Path) -> None:
     async def main(keeper: Keeper, link: Loopback) -> None:
         answer = await link.ask(Ask(id="t", command=Command.START, protocol=99))
-        assert not answer.taken and "protocol 1, the client 99" in answer.reason
+        assert not answer.taken and "protocol 2, the client 99" in answer.reason
         answer = await link.ask(Ask(id="t", command=Command.END, protocol=99))
         assert answer.reason == "no night is under way"
 
@@ -224,7 +224,7 @@ def test_a_listener_that_raises_is_switched_off_and_the_night_goes_on(tmp_path: 
             calls += 1
             raise RuntimeError("a bad plot")
 
-        keeper._recorder.listen(raises)
+        keeper.listen(raises)
         await link.ask(ask(Command.START, plan=plan))
         async for news in link.news():
             if isinstance(news, Event) and news.kind is Kind.NIGHT_OVER:
@@ -349,13 +349,14 @@ def test_news_survives_the_wire() -> None:
     for news in (
         Event(
             id=3,
-            night="n",
+            errand="n",
             at="2027-01-12T17:00:00Z",
             kind=Kind.HELD,
             values={"a": [1, None, "′"]},
             reason="r",
         ),  # type: ignore[arg-type]
         Live(
+            errand="n",
             at="2027-01-12T17:00:00Z",
             topic="exposure",
             words="w",

@@ -123,7 +123,7 @@ def test_the_timetable_reckons_with_the_rigs_own_nights() -> None:
 
     def ended(kind: str, took_s: float, outcome: str = "done") -> Event:
         values = {"activity": 1, "kind": kind, "outcome": outcome, "took_s": took_s}
-        return Event(night="n", at=at, kind=Kind.ACTIVITY_ENDED, values=values)
+        return Event(errand="n", at=at, kind=Kind.ACTIVITY_ENDED, values=values)
 
     night = [ended("focus", 300), ended("focus", 320), ended("focus", 9, "failed"), ended("slew", 5)]
     own = overheads_of([*night, ended("focus", 310), ended("connect", 7), ended("connect", 7)], demo_rig())

@@ -208,7 +208,7 @@ def test_workers_end_with_a_killed_parent(tmp_path: Path) -> None:
 
 def test_folders_follow_the_environment(own_folders: Path) -> None:
     folders = folders_of("a-rig")
-    assert folders.ledger == own_folders / "d" / "vigil" / "a-rig" / "ledger.sqlite"
+    assert folders.ledger == own_folders / "d" / "vigil" / "ledger.sqlite"
     assert folders.socket.parent.stat().st_mode & 0o777 == 0o700
 
 

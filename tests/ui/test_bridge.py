@@ -1,7 +1,7 @@
 """The bridge: what the keeper says comes over in batches; it dies, leaves, comes back."""
 
 import asyncio
-from collections.abc import AsyncIterator, Callable, Iterator
+from collections.abc import AsyncIterator, Callable, Collection, Iterator
 from datetime import UTC, datetime
 from types import TracebackType
 from typing import Any, Self
@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from vigil.documents.events import Event, Kind
-from vigil.documents.messages import Answer, Ask, Command, Deed, Live, Resync, Stage, Status
+from vigil.documents.messages import Answer, Ask, Command, Live, Resync, Sample, Samples, Status
 from vigil.link.endpoint import KeeperGone, News
 from vigil.ui.bridge import Bridge
 from vigil.ui.linkstate import LinkState
@@ -24,7 +24,7 @@ STATUS = Status(
 
 
 def event(number: int) -> Event:
-    return Event(id=number, night="n", at=AT, kind=Kind.WAITING, values={}, reason=f"{number}")
+    return Event(id=number, errand="n", at=AT, kind=Kind.WAITING, values={}, reason=f"{number}")
 
 
 def until(qtbot: QtBot, holds: Callable[[], bool]) -> None:
@@ -78,7 +78,7 @@ class FakeKeeper:
         taken = ask.command is not Command.START
         return Answer(id=ask.id, taken=taken, reason="" if taken else "a night is under way already")
 
-    async def news(self, after: int = 0) -> AsyncIterator[News]:
+    async def news(self, after: int = 0, streams: Collection[str] = ()) -> AsyncIterator[News]:
         self.after.append(after)
         while True:
             if not self.script:
@@ -122,9 +122,9 @@ def test_news_come_in_batches_in_order(talk: Any, qtbot: QtBot) -> None:
 
 def test_a_slow_client_asks_anew_from_where_it_was(talk: Any, qtbot: QtBot) -> None:
     _, keeper, heard = talk
-    live = Live(at=AT, topic="cool", words="cooling", initial=0, current=1, target=2, unit="°C")
-    deed = Deed(id="x7", at=AT, device="mount", action="park", words="mount park", stage=Stage.DONE)
-    keeper.script += [event(1), live, deed, Resync(), event(2)]
+    live = Live(errand="n", at=AT, topic="cool", words="cooling", initial=0, current=1, target=2, unit="°C")
+    frame = Samples(errand="h", stream="loop", rows=[Sample(at=AT, values={"stars": 3})])
+    keeper.script += [event(1), live, frame, Resync(), event(2)]
     until(qtbot, lambda: sum(map(len, heard["batches"])) == 4)
     assert keeper.after == [0, 1]
 

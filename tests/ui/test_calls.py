@@ -49,8 +49,8 @@ def test_each_kind_is_switched_off_for_good(stage: Stage, tmp_path: Path) -> Non
 def test_a_question_and_a_loss_call(stage: Stage) -> None:
     made, heard = calls(stage, None)
     first = stage.told.events[0]
-    asked = {"kind": "ask", "words": "ask: are the caps off?", "activity": 9}
-    made.take(first.model_copy(update={"kind": Kind.ACTIVITY_STARTED, "values": asked}))
+    asked = {"question": 1, "words": "are the caps off?", "answers": ["yes"]}
+    made.take(first.model_copy(update={"kind": Kind.QUESTION_ASKED, "values": asked}))
     lost: Event = first.model_copy(update={"kind": Kind.DEVICE_LOST, "reason": "mount lost"})
     made.take(lost)
     made.take(first)
@@ -59,7 +59,7 @@ def test_a_question_and_a_loss_call(stage: Stage) -> None:
     made.take(lost)  # told again to a window that attaches later
     assert heard == [
         "beep",
-        "Vigil asks: ask: are the caps off?",
+        "Vigil asks: are the caps off?",
         "beep",
         "Vigil: something fails: mount lost",
     ]

@@ -46,7 +46,7 @@ class Desktop:
         return window
 
     def events(self) -> list[Event]:
-        path = self.base / "ledger.sqlite"
+        path = self.base.parent / "ledger.sqlite"
         if not path.exists():
             return []
         store = LedgerStore(path)

@@ -69,15 +69,19 @@ def turning(stage: Stage, **step: object) -> list[Event]:
     last = stage.session.record.state.last_id
     identity = {"activity": 900, "kind": "turn by hand", "condition": "camera angle"}
     started = Event(
-        id=last + 1, night=begun.night, at=stage.session.now, kind=Kind.ACTIVITY_STARTED,
+        id=last + 1, errand=begun.errand, at=stage.session.now, kind=Kind.ACTIVITY_STARTED,
         values={**identity, "words": "turn the camera by hand to 40.0°", "expected_s": 180.0}, reason="",
     )  # fmt: skip
     if not step:
         return [started]
     told = Event(
-        id=last + 1, night=begun.night, at=stage.session.now + timedelta(seconds=20), kind=Kind.ACTIVITY_STEP,
-        values={**identity, **step}, reason="frame 1: 12.3° clockwise is left",
-    )  # fmt: skip
+        id=last + 1,
+        errand=begun.errand,
+        at=stage.session.now + timedelta(seconds=20),
+        kind=Kind.ACTIVITY_STEP,
+        values={**identity, **step},
+        reason="frame 1: 12.3° clockwise is left",
+    )
     return [told]
 
 
@@ -88,8 +92,22 @@ def test_watch_shows_which_way_to_turn_and_takes_it_as_it_is(stage: Stage) -> No
     assert watch.turning.said == "the first frame is being taken and solved"
     stage.session.take_news(turning(stage, turn_deg=-12.3, limit_deg=1.5, way="clockwise", attempt=1))
     assert watch.turning.isVisible() and watch.turning.said == "turn 12.3° clockwise"
-    stage.qtbot.mouseClick(watch.accept, Qt.MouseButton.LeftButton)
-    assert stage.bridge.asked[-1][0] is Command.ACCEPT
+    asked = stage.told.events[0].model_copy(
+        update={
+            "id": stage.session.record.state.last_id + 1,
+            "kind": Kind.QUESTION_ASKED,
+            "values": {"question": 1, "words": "turn the camera", "answers": ["take it as it is"]},
+        }
+    )
+    stage.session.take_news([asked])
+    stage.settle()
+    (as_it_is,) = stage.window.asking.answers
+    assert as_it_is.text() == "Take it as it is" and as_it_is.isVisible()
+    stage.qtbot.mouseClick(as_it_is, Qt.MouseButton.LeftButton)
+    assert stage.bridge.asked[-1] == (
+        Command.ANSWER,
+        {"errand": asked.errand, "question": 1, "answer": "take it as it is"},
+    )
 
 
 @pytest.mark.parametrize(

@@ -45,7 +45,7 @@ def test_the_log_says_what_and_why(told: ToldNight) -> None:
 def test_a_keeper_that_died_leaves_nothing_under_way(told: ToldNight) -> None:
     until = told.events[: told.upto(Kind.EXPOSURE_STARTED, 2)]
     last = until[-1]
-    resumed = Event(id=last.id + 1, night=last.night, at=last.at, kind=Kind.NIGHT_RESUMED)
+    resumed = Event(id=last.id + 1, errand=last.errand, at=last.at, kind=Kind.NIGHT_RESUMED)
     record = NightRecord.of([*until, resumed])
     assert record.exposing is None and record.exposures[-1].outcome == "lost"
     running = NightRecord.of([*told.events[: told.upto(Kind.ACTIVITY_STEP, 3, kind="focus")], resumed])

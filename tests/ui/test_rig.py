@@ -11,10 +11,11 @@ from PyQt6.QtWidgets import QApplication, QToolTip
 from tests.ui.conftest import Stage
 from tests.ui.planned import add_target
 from vigil.cli.files import demo_file
+from vigil.documents.deeds import Deed
+from vigil.documents.deeds import Stage as Stage_
 from vigil.documents.events import Kind
 from vigil.documents.hand import ACTIONS, find_action
-from vigil.documents.messages import Answer, Ask, Command, Deed, DeviceReport, Reports
-from vigil.documents.messages import Stage as Stage_
+from vigil.documents.messages import Answer, Ask, Command, DeviceReport, Reports
 from vigil.documents.rig import Rig
 from vigil.documents.rig.change import path_of, value_at
 from vigil.documents.rig.rigs import Rigs
@@ -312,11 +313,11 @@ def test_how_it_went_is_told_beside_the_control(stage: Stage) -> None:
         "action": "to",
         "words": "focuser to 1",
     }
-    stage.bridge.told.emit([Deed(**values, stage=Stage_.BEGUN)])
+    stage.session.deed_told.emit(Deed(**values, stage=Stage_.BEGUN))
     assert rig.hand.told.text() == "focuser to 1 …"
-    stage.bridge.told.emit([Deed(**values, stage=Stage_.DONE, reason="at 1")])
+    stage.session.deed_told.emit(Deed(**values, stage=Stage_.DONE, reason="at 1"))
     assert rig.hand.told.text() == "at 1"
-    stage.bridge.told.emit([Deed(**values, stage=Stage_.FAILED, reason="focuser: stalled")])
+    stage.session.deed_told.emit(Deed(**values, stage=Stage_.FAILED, reason="focuser: stalled"))
     assert rig.hand.told.text() == "focuser: stalled" and rig.hand.told.property("role") == "fault"
     ask = Ask(id="id", command=Command.DEVICE, values={"device": "focuser"})
     rig.hand.controls["by"].click() if "by" in rig.hand.controls else None

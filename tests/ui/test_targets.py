@@ -9,9 +9,10 @@ import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 
 from tests.ui.conftest import Stage
+from vigil.documents.deeds import Deed
+from vigil.documents.deeds import Stage as DeedStage
 from vigil.documents.events import Kind
-from vigil.documents.messages import Command, Deed, DeviceReport, Reports
-from vigil.documents.messages import Stage as DeedStage
+from vigil.documents.messages import Command, DeviceReport, Reports
 from vigil.documents.rig.mount import RotatorPart
 from vigil.files.deepsky import all_objects, find_object
 from vigil.files.fits import read_wcs
@@ -336,7 +337,7 @@ def test_going_there_is_asked_of_the_keeper_and_told(stage: Stage) -> None:
             id="id", at=stage.session.now, device="mount", action="frame", words="", stage=stage_,
             reason=reason, values=figures,
         )  # fmt: skip
-        stage.session.take_news([deed])
+        stage.session.deed_told.emit(deed)
 
     told(
         DeedStage.UNDER_WAY, "12.0° is left", turn_deg=12.0, limit_deg=1.5, way="counter-clockwise",

@@ -6,9 +6,10 @@ import pytest
 from PyQt6.QtCore import QPointF, Qt
 
 from tests.ui.conftest import Stage
+from vigil.documents.deeds import Deed
+from vigil.documents.deeds import Stage as DeedStage
 from vigil.documents.events import Kind
-from vigil.documents.messages import Command, Deed, DeviceReport, Reports
-from vigil.documents.messages import Stage as DeedStage
+from vigil.documents.messages import Command, DeviceReport, Reports
 from vigil.planning.flip import hour_angle_min, rule_for
 from vigil.sky.horizontal import unobserve
 from vigil.sky.instants import from_datetimes
@@ -85,7 +86,7 @@ def test_the_flip_is_tried_by_hand(stage: Stage) -> None:
         id="1", at=now, device="mount", action="slew", words="slew", stage=DeedStage.FAILED,
         reason="the slew would pass 8° from the sun",
     )  # fmt: skip
-    stage.bridge.told.emit([failed])
+    stage.session.deed_told.emit(failed)
     assert "from the sun" in here.said.text()
     here.before.setText("soon")
     here.before.commit()

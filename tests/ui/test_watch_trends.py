@@ -97,7 +97,7 @@ def test_time_lost_is_said_with_its_causes(stage: Stage, watch: Watch) -> None:
     at = stage.session.now
 
     def told(kind: Kind, minutes: float, reason: str, **values: object) -> Event:
-        return Event(night="n", at=at + timedelta(minutes=minutes), kind=kind, values=values, reason=reason)
+        return Event(errand="n", at=at + timedelta(minutes=minutes), kind=kind, values=values, reason=reason)
 
     log = SpellLog(
         [
@@ -125,22 +125,32 @@ def test_time_lost_is_said_with_its_causes(stage: Stage, watch: Watch) -> None:
 
 def test_a_question_is_asked_where_it_can_be_answered(stage: Stage, watch: Watch) -> None:
     last = stage.session.record.state.last_id
-    values = {"activity": 900, "kind": "ask", "words": "ask: are the caps off?", "condition": "x"}
-    asked = Event(id=last + 1, night="n", at=stage.session.now, kind=Kind.ACTIVITY_STARTED, values=values)
+    night, now = stage.session.record.state.night, stage.session.now
+    until = (now + timedelta(minutes=10)).isoformat()
+    values = {
+        "question": 1,
+        "words": "are the caps off?",
+        "answers": ["yes", "no"],
+        "until": until,
+        "otherwise": "hold",
+    }
+    asked = Event(id=last + 1, errand=night, at=now, kind=Kind.QUESTION_ASKED, values=values)
     stage.session.take_news([asked])
     assert watch.mood.text() == "Vigil asks" and watch.mood_words.text() == "are the caps off?"
-    assert not watch.yes.isHidden()
-    watch.yes.click()
-    assert stage.bridge.asked[-1][0] is Command.ACCEPT
+    asking = stage.window.asking
+    assert not asking.isHidden() and asking.otherwise.text().endswith(": hold")
+    assert [answer.text() for answer in asking.answers] == ["Yes", "No"]
+    asking.answers[1].click()
+    assert stage.bridge.asked[-1] == (Command.ANSWER, {"errand": night, "question": 1, "answer": "no"})
     ended = asked.model_copy(
         update={
             "id": last + 2,
-            "kind": Kind.ACTIVITY_ENDED,
-            "values": {**values, "outcome": "done", "took_s": 3.0, "disturbed": []},
+            "kind": Kind.QUESTION_ANSWERED,
+            "values": {"question": 1, "answer": "no"},
         }
     )
     stage.session.take_news([ended])
-    assert watch.yes.isHidden() and watch.mood.text() == "All quiet"
+    assert asking.isHidden() and watch.mood.text() == "All quiet"
 
 
 def test_across_the_room_it_says_what_goes_on_and_what_comes(watch: Watch) -> None:

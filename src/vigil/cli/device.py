@@ -10,8 +10,9 @@ from typing import Any
 
 from vigil.cli import BAD_INPUT, NO_KEEPER, NOT_ALL, OK, BadInput
 from vigil.cli.files import EXAMPLE_RIGS, load_document, own_folders, rig_path
+from vigil.documents.deeds import LOOP, Deed, Stage, as_json, deeds
 from vigil.documents.hand import ALL, UnknownAction, actions_of, find_action, read_values
-from vigil.documents.messages import Ask, Command, Deed, DeviceReport, Stage
+from vigil.documents.messages import Ask, Command, DeviceReport
 from vigil.documents.rig import Rig
 from vigil.link.attach import RigKeeper, command
 from vigil.link.endpoint import KeeperGone
@@ -50,8 +51,8 @@ async def _run(args: argparse.Namespace, values: dict[str, Any], path: Path, fol
             command=Command.DEVICE,
             values={"device": args.name, "action": args.action, **values},
         )
-        ending = asyncio.ensure_future(_follow(link, ask.id, args))
-        await asyncio.sleep(0.1)  # listening before anything is told
+        last_id = (await link.status()).last_event
+        ending = asyncio.ensure_future(_follow(link, last_id, ask.id, args))
         answer = await link.ask(ask)
         if not answer.taken:
             ending.cancel()
@@ -65,21 +66,21 @@ def _to(args: argparse.Namespace) -> Any:
     return sys.stdout if args.json else sys.stderr
 
 
-async def _follow(link: SocketLink, deed_id: str, args: argparse.Namespace) -> Deed:
+async def _follow(link: SocketLink, last_id: int, deed_id: str, args: argparse.Namespace) -> Deed:
     """Show how it goes on; a loop is stopped after its count, or by Ctrl+C."""
     frames = 0
-    async for news in link.news(after=2**62):
-        if not isinstance(news, Deed) or news.id != deed_id:
+    async for deed in deeds(link.news(after=last_id, streams=(LOOP,))):
+        if deed.id != deed_id:
             continue
         if args.json:
-            print(news.model_dump_json(), flush=True)
-        elif news.stage is Stage.FAILED:
-            print(f"vigil: {news.words}: {news.reason}", file=sys.stderr)
-        elif news.stage is not Stage.BEGUN:
-            print(news.reason, flush=True)
-        if news.over:
-            return news
-        if news.stage is Stage.UNDER_WAY and args.count is not None:
+            print(as_json(deed), flush=True)
+        elif deed.stage is Stage.FAILED:
+            print(f"vigil: {deed.words}: {deed.reason}", file=sys.stderr)
+        elif deed.stage is not Stage.BEGUN:
+            print(deed.reason, flush=True)
+        if deed.over:
+            return deed
+        if deed.stage is Stage.UNDER_WAY and args.count is not None:
             frames += 1
             if frames == args.count:
                 await command(link, Command.DEVICE, device=args.name, action="stop")

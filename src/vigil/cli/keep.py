@@ -21,6 +21,7 @@ from vigil.keeper.lock import RigLock, Taken
 from vigil.keeper.server import Server
 from vigil.ledger.ledger import Ledger
 from vigil.ledger.store import LedgerError
+from vigil.ledger.takeover import take_over
 from vigil.runtime.allowed import not_allowed
 from vigil.runtime.clock import ScenarioClock
 from vigil.runtime.folders import Folders, folders_of
@@ -44,6 +45,7 @@ def run(args: argparse.Namespace) -> int:
     try:
         folders = folders_of(rig.id)
         with RigLock(folders.lock, folders.socket):
+            take_over(folders.ledger, folders.old_ledger)
             loop = SimulatedLoop(math.inf if args.virtual else args.speed)
             with asyncio.Runner(loop_factory=lambda: loop) as runner:
                 runner.run(_keep(rig, folders, loop, args, scenario))
@@ -94,13 +96,13 @@ def _frames_of(rig: Rig, folders: Folders) -> Path:
 
 
 async def _starts_at(rig: Rig, folders: Folders, ledger: Ledger) -> datetime:
-    """With an unfinished night the gear is as the dead keeper left it, and time goes on from there; else
+    """With anything unfinished the gear is as the dead keeper left it, and time goes on from there; else
     it is a fresh evening."""
     assert rig.simulated is not None
-    night = await ledger.unfinished(rig.id)
-    if night is None:
+    unfinished = await ledger.unfinished(rig.id)
+    if not unfinished:
         folders.sim_state.unlink(missing_ok=True)
         return rig.simulated.starts_at
     left = load_state(folders.sim_state)
-    events = await ledger.events(night)
-    return max([rig.simulated.starts_at, *([left.at] if left else []), *(e.at for e in events[-1:])])
+    events = [event for row in unfinished for event in (await ledger.events(row.errand))[-1:]]
+    return max([rig.simulated.starts_at, *([left.at] if left else []), *(e.at for e in events)])

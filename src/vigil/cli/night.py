@@ -43,6 +43,7 @@ def run(args: argparse.Namespace) -> int:
 _COMMANDS = {
     "skip": Command.LEAVE,
     "forward": Command.SKIP,
+    "accept": Command.ANSWER,
     "reject": Command.JUDGE,
     "keep": Command.JUDGE,
     "pause-focus": Command.PAUSE_FOCUS,
@@ -82,6 +83,8 @@ async def _run(args: argparse.Namespace, rig: Rig, values: dict[str, Any], socke
             return OK
         if args.action == "follow":
             return await _follow(link, rig, args.json)
+        if args.action == "accept":
+            values |= {"errand": (await link.status()).night or ""}
         wanted = _COMMANDS.get(args.action) or Command(args.action)
         answer = await command(link, wanted, **values)
         _print(answer, args.json)

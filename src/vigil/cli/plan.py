@@ -17,6 +17,7 @@ from vigil.cli.files import (
     rig_path,
 )
 from vigil.cli.grammar.plans import PLAN_ACTIONS
+from vigil.cli.ledgers import ledger_of
 from vigil.documents.namedfiles import NotThere
 from vigil.documents.plan import NightPlan, contradictions
 from vigil.documents.rig import Rig
@@ -30,7 +31,7 @@ from vigil.planning.overheads import Overheads, overheads_of
 from vigil.planning.planmuster import Around, plan_muster
 from vigil.planning.plantext import plan_text
 from vigil.planning.revision import changes
-from vigil.runtime.folders import calibration_folder, data_folder, free_for_frames, from_home, ledger_file
+from vigil.runtime.folders import calibration_folder, data_folder, free_for_frames, from_home
 
 
 def run(args: argparse.Namespace) -> int:
@@ -149,7 +150,7 @@ _WORK = {"list": _list, "keep": _keep, "set": _set, "remove": _remove}
 
 def _overheads(rig: Rig) -> Overheads | None:
     """By the rig's last night, if it has had one."""
-    path = ledger_file(rig.id)
+    path = ledger_of(rig.id)
     if not path.exists():
         return None
     store = LedgerStore(path)

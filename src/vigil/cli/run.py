@@ -207,6 +207,9 @@ async def follow(link: SocketLink, display: Display) -> NightState | None:
                 continue
             item = pending.result()
             if isinstance(item, Event):
+                if item.kind is not Kind.NIGHT_STARTED and item.errand != state.night:
+                    pending = asyncio.ensure_future(anext(news))  # of another errand: `vigil errand follow`
+                    continue
                 state = fold(state, item)
             display.show(item)
             if isinstance(item, Event) and item.kind is Kind.NIGHT_OVER:

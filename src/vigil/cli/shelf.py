@@ -6,6 +6,7 @@ from pathlib import Path
 
 from vigil.cli import NOT_ALL, OK, BadInput
 from vigil.cli.files import EXAMPLE_RIGS, load_document, rig_path
+from vigil.cli.ledgers import ledger_of
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.documents.shelf import Framed, Shelf
@@ -15,7 +16,7 @@ from vigil.ledger.counts import frames_taken
 from vigil.planning.framing import blocks_of, field_of_framed
 from vigil.planning.offer import field_of
 from vigil.planning.shelfcsv import ColumnsUnclear, from_csv, to_csv
-from vigil.runtime.folders import ledger_file, shelf_file
+from vigil.runtime.folders import shelf_file
 from vigil.sky.angles import format_dec, format_ra
 
 
@@ -119,7 +120,7 @@ def _plan(name: str, path: Path, args: argparse.Namespace) -> int:
     rig = load_document(Rig, rig_path(args.rig or EXAMPLE_RIGS[0]))
     framed = _named(load_shelf(), name)
     plan = load_document(NightPlan, path) if path.exists() else NightPlan(name=framed.name, blocks=[])
-    taken = frames_taken(ledger_file(rig.id))
+    taken = frames_taken(ledger_of(rig.id), rig.id)
     otherwise = plan.blocks[-1].lines if plan.blocks else []
     blocks = blocks_of(
         framed,

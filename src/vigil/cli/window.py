@@ -60,6 +60,10 @@ def _open(rig: Rig, path: Path, plan_path: Path | None, args: argparse.Namespace
     """A rig from the list is kept there; one from elsewhere stays where it is."""
     plan = load_fitting(plan_path or demo_file("plan.json"), rig, plan_path is None)
     folders, rigs = own_folders(rig), my_rigs()
+    if folders.old_ledger.exists():
+        from vigil.cli.ledgers import ledger_of
+
+        ledger_of(rig.id)
     listed = rigs.lists(path)
     name = rig.id if listed else str(path)
     words = ["--speed", f"{args.speed:g}", *scenario_words(args, rig)]

@@ -1,4 +1,4 @@
-"""Events: what happened in a night, in the ledger before its effect is acknowledged."""
+"""Events: what happened in an errand, in the ledger before its effect is acknowledged."""
 
 from datetime import datetime
 from enum import StrEnum
@@ -8,8 +8,13 @@ from pydantic import BaseModel, ConfigDict
 
 
 class Kind(StrEnum):
-    """The kinds of events; docs/formats.md lists each one's values."""
+    """The kinds of events; documents.eventvalues has each one's values."""
 
+    ERRAND_STARTED = "errand_started"
+    ERRAND_STEP = "errand_step"
+    ERRAND_ENDED = "errand_ended"
+    QUESTION_ASKED = "question_asked"
+    QUESTION_ANSWERED = "question_answered"
     NIGHT_STARTED = "night_started"
     NIGHT_RESUMED = "night_resumed"
     WAITING = "waiting"
@@ -39,13 +44,15 @@ class Kind(StrEnum):
 
 
 class Event(BaseModel):
-    """One step of a night. `reason` is a sentence for people; `values` are its numbers."""
+    """One step of an errand. `reason` is a sentence for people; `values` are its numbers, in the shape that
+    its kind had in `version`."""
 
     model_config = ConfigDict(frozen=True, defer_build=True)
 
     id: int = 0
-    night: str
+    errand: str
     at: datetime
     kind: Kind
+    version: int = 1
     values: dict[str, Any] = {}
     reason: str = ""

@@ -6,7 +6,7 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict
 
-PROTOCOL = 1
+PROTOCOL = 2
 SLOWEST, FASTEST = 1.0, 1000.0
 """How fast simulated time may run, times real time."""
 
@@ -41,8 +41,12 @@ class Command(StrEnum):
     TAKE_UP_FOCUS = "take up focus"
     JUDGE = "judge"
     """A frame rejected, or kept, by a person."""
-    ACCEPT = "accept"
     DEVICE = "device"
+    BEGIN = "begin"
+    """An errand of a kind."""
+    STOP_ERRAND = "stop errand"
+    ANSWER = "answer"
+    """A question that an errand asks."""
     RIG = "rig"
     SCENARIO = "scenario"
 
@@ -105,31 +109,26 @@ class Reports(Message):
     devices: list[DeviceReport]
 
 
-class Stage(StrEnum):
-    """How far something done by hand has come."""
+class OpenQuestion(Message):
+    """What a person is asked; without an answer `otherwise` follows at `until`."""
 
-    BEGUN = "begun"
-    UNDER_WAY = "under way"
-    DONE = "done"
-    FAILED = "failed"
-    STOPPED = "stopped"
+    number: int
+    words: str
+    answers: list[str]
+    until: datetime | None = None
+    otherwise: str = ""
 
 
-class Deed(Message):
-    """Work by hand: `id` is that of the command that asked for it."""
+class ErrandReport(Message):
+    """An errand that is under way."""
 
     id: str
-    at: datetime
-    device: str
-    action: str
+    kind: str
     words: str
-    stage: Stage
-    reason: str = ""
-    values: dict[str, Any] = {}
-
-    @property
-    def over(self) -> bool:
-        return self.stage in (Stage.DONE, Stage.FAILED, Stage.STOPPED)
+    because: str = ""
+    began: datetime | None = None
+    claims: list[str] = []
+    questions: list[OpenQuestion] = []
 
 
 class Alarm(Message):
@@ -165,15 +164,16 @@ class Status(Message):
     last_event: int
     alarm: Alarm | None = None
     """What a guard said last, while it matters."""
-    by_hand: list[str] = []
-    """What is under way by hand, in words."""
+    errands: list[ErrandReport] = []
+    """Everything that is under way, the night too."""
     stopped_until: datetime | None = None
     """After an emergency stop: until when nothing moves, whatever comes."""
 
 
 class Live(Message):
-    """A value of the moment: of these only the newest counts. Progress of an activity or exposure."""
+    """A value of the moment: of an errand's only the newest counts. Progress of an activity or exposure."""
 
+    errand: str
     at: datetime
     topic: str
     words: str
@@ -181,6 +181,21 @@ class Live(Message):
     current: float
     target: float
     unit: str
+
+
+class Sample(Message):
+    """One of a stream's."""
+
+    at: datetime
+    values: dict[str, Any]
+
+
+class Samples(Message):
+    """What comes too often for events: told to those who asked for the stream by its name."""
+
+    errand: str
+    stream: str
+    rows: list[Sample]
 
 
 class Resync(Message):

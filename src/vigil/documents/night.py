@@ -6,7 +6,29 @@ from datetime import datetime
 from enum import StrEnum
 from typing import Any
 
+from vigil.documents.errands import Question, questions_after
 from vigil.documents.events import Event, Kind
+from vigil.documents.eventvalues import (
+    ActivityEnded,
+    ActivityStarted,
+    Asked,
+    BlockGivenUp,
+    ByHand,
+    ClosingPart,
+    ExposureEnded,
+    ExposureStarted,
+    FrameJudged,
+    FrameMeasured,
+    FrameSaved,
+    Guarded,
+    Held,
+    NightStarted,
+    PlanChanged,
+    RigChanged,
+    Waived,
+    read,
+)
+from vigil.documents.eventvalues import PutOff as PutOffValues
 from vigil.sky.tangent import deproject
 
 
@@ -20,6 +42,7 @@ class RunState(StrEnum):
     OVER = "over"
 
 
+UNDER_WAY = frozenset({RunState.RUNNING, RunState.HELD, RunState.CLOSING})
 ALLOWED: dict[RunState, frozenset[RunState]] = {
     RunState.READY: frozenset({RunState.RUNNING}),
     RunState.RUNNING: frozenset({RunState.HELD, RunState.CLOSING}),
@@ -171,6 +194,8 @@ class NightState:
     looked: dict[str, Any] | None = None
     """What the last look at the sky in a hold showed."""
     activities: dict[int, dict[str, Any]] = field(default_factory=dict)
+    questions: dict[int, Question] = field(default_factory=dict)
+    """What a person is asked now."""
     waiting: Event | None = None
     exposing: Event | None = None
     block: str = ""
@@ -218,8 +243,8 @@ def fold_all(events: Iterable[Event]) -> NightState:
 
 
 def _night_started(state: NightState, event: Event) -> NightState:
-    told = event.values
-    begun = NightState(night=event.night, started=event, rig=told.get("rig"), plan=told.get("plan"))
+    told = read(event, NightStarted)
+    begun = NightState(night=event.errand, started=event, rig=told.rig, plan=told.plan)
     return replace(begun, run=change(state.run, RunState.RUNNING))
 
 
@@ -227,7 +252,11 @@ def _night_resumed(state: NightState, event: Event) -> NightState:
     # what a dead keeper had under way is gone; pointing can't be trusted, counts and focus can
     for activity in state.activities.values():
         state = _focus_cut_off(state, activity)
-    return replace(state, activities={}, exposing=None, pointing=None, angle=None, waiting=None)
+    return replace(state, activities={}, questions={}, exposing=None, pointing=None, angle=None, waiting=None)
+
+
+def _question(state: NightState, event: Event) -> NightState:
+    return replace(state, questions=questions_after(state.questions, event))
 
 
 def _waiting(state: NightState, event: Event) -> NightState:
@@ -235,7 +264,7 @@ def _waiting(state: NightState, event: Event) -> NightState:
 
 
 def _activity_started(state: NightState, event: Event) -> NightState:
-    under_way = {**state.activities, int(event.values["activity"]): event.values}
+    under_way = {**state.activities, read(event, ActivityStarted).activity: event.values}
     return replace(state, activities=under_way, waiting=None)
 
 
@@ -247,28 +276,28 @@ def _focus_cut_off(state: NightState, started: dict[str, Any]) -> NightState:
 
 
 def _activity_ended(state: NightState, event: Event) -> NightState:
-    values = event.values
-    if values.get("outcome") == "cancelled":
-        state = _focus_cut_off(state, state.activities.get(int(values["activity"]), {}))
-    if values.get("kind") == "focus" and values.get("outcome") == "failed":
+    values = read(event, ActivityEnded)
+    if values.outcome == "cancelled":
+        state = _focus_cut_off(state, state.activities.get(values.activity, {}))
+    if values.kind == "focus" and values.outcome == "failed":
         state = replace(state, focus_refused=state.focus_refused + 1, focus_astray=None)
-    under_way = {k: v for k, v in state.activities.items() if k != int(values["activity"])}
+    under_way = {k: v for k, v in state.activities.items() if k != values.activity}
     state = replace(state, activities=under_way)
-    for disturbed in values.get("disturbed", ()):
+    for disturbed in values.disturbed:
         if disturbed == "pointing":
             state = replace(state, pointing=None)
         elif disturbed == "focus":
             state = replace(state, focus=None)
         elif disturbed == "angle":
             state = replace(state, angle=None)
-    if values.get("kind") == "connect" and values.get("outcome") == "done":
+    if values.kind == "connect" and values.outcome == "done":
         state = replace(state, was_connected=True)
-    if step := values.get("step"):
-        state = replace(state, steps_done=state.steps_done | {step})
-    if side := values.get("side"):
-        state = replace(state, side=side)
-    if focus := values.get("focus"):
-        record = FocusRecord(**focus, at=event.at)
+    if values.step:
+        state = replace(state, steps_done=state.steps_done | {values.step})
+    if values.side:
+        state = replace(state, side=values.side)
+    if values.focus is not None:
+        record = FocusRecord(**dict(values.focus), at=event.at)
         state = replace(
             state,
             focus=record,
@@ -279,41 +308,41 @@ def _activity_ended(state: NightState, event: Event) -> NightState:
             frames_since_focus=0,
             refocus_asked=False,
         )
-    if pointing := values.get("pointing"):
-        state = replace(state, pointing=PointingRecord(at=event.at, **pointing))
-    if dither := values.get("dither"):
-        state = replace(state, dither=DitherRecord(**dither), frames_since_dither=0)
-    if looked := values.get("looked"):
-        state = replace(state, looked=looked)
-    if angle := values.get("angle"):
-        state = replace(state, angle=AngleRecord(at=event.at, **angle))
+    if values.pointing is not None:
+        state = replace(state, pointing=PointingRecord(at=event.at, **dict(values.pointing)))
+    if values.dither is not None:
+        state = replace(state, dither=DitherRecord(**dict(values.dither)), frames_since_dither=0)
+    if values.looked is not None:
+        state = replace(state, looked=values.looked)
+    if values.angle is not None:
+        state = replace(state, angle=AngleRecord(at=event.at, **dict(values.angle)))
     return state
 
 
 def _waived(state: NightState, event: Event) -> NightState:
-    waiver = Waiver(event.values["condition"], datetime.fromisoformat(event.values["until"]), event.reason)
+    waived = read(event, Waived)
+    waiver = Waiver(waived.condition, waived.until, event.reason)
     others = tuple(w for w in state.waivers if w.condition != waiver.condition)
     return replace(state, waivers=(*others, waiver))
 
 
 def _put_off(state: NightState, event: Event) -> NightState:
-    values = event.values
-    block, lost_to = values["block"], str(values.get("lost_to", ""))
-    put_off = PutOff(datetime.fromisoformat(values["until"]), event.reason, lost_to)
+    values = read(event, PutOffValues)
+    put_off = PutOff(values.until, event.reason, values.lost_to)
     in_row = dict(state.failed_in_row)
-    if lost_to:
-        in_row[block] = in_row.get(block, 0) + 1
-    return replace(state, put_off={**state.put_off, block: put_off}, failed_in_row=in_row)
+    if values.lost_to:
+        in_row[values.block] = in_row.get(values.block, 0) + 1
+    return replace(state, put_off={**state.put_off, values.block: put_off}, failed_in_row=in_row)
 
 
 def _exposure_started(state: NightState, event: Event) -> NightState:
-    announced = {**state.announced, event.values["frame_id"]: event.values}
-    block = event.values.get("block", "")
-    return replace(state, exposing=event, announced=announced, waiting=None, block=block)
+    values = read(event, ExposureStarted)
+    announced = {**state.announced, values.frame_id: event.values}
+    return replace(state, exposing=event, announced=announced, waiting=None, block=values.block)
 
 
 def _exposure_ended(state: NightState, event: Event) -> NightState:
-    done = event.values["outcome"] == "done"
+    done = read(event, ExposureEnded).outcome == "done"
     if done:
         others = {block: n for block, n in state.failed_in_row.items() if block != state.block}
         state = replace(state, failed_in_row=others)
@@ -326,7 +355,7 @@ def _exposure_ended(state: NightState, event: Event) -> NightState:
 
 
 def _frame_saved(state: NightState, event: Event) -> NightState:
-    return _with_frame(state, event.values["frame_id"], event.values)
+    return _with_frame(state, read(event, FrameSaved).frame_id, event.values)
 
 
 def _with_frame(state: NightState, frame_id: str, frame: dict[str, Any]) -> NightState:
@@ -339,69 +368,71 @@ def _with_frame(state: NightState, frame_id: str, frame: dict[str, Any]) -> Nigh
 
 
 def _frame_measured(state: NightState, event: Event) -> NightState:
-    values = event.values
-    if (frame := state.saved.get(values["frame_id"])) is not None:
+    values = read(event, FrameMeasured)
+    if (frame := state.saved.get(values.frame_id)) is not None:
         # figures alone never make a frame count as saved
-        state = _with_frame(state, values["frame_id"], {**frame, **values})
+        state = _with_frame(state, values.frame_id, {**frame, **event.values})
     pointing = state.pointing
-    if pointing and values.get("off_arcsec") is not None and values["block"] == pointing.block:
-        wanders = max(0.0, values["off_arcsec"] - pointing.off_arcsec) if pointing.measured else 0.0
+    if pointing and values.off_arcsec is not None and values.block == pointing.block:
+        wanders = max(0.0, values.off_arcsec - pointing.off_arcsec) if pointing.measured else 0.0
         pointing = replace(
             pointing,
-            off_px=values["off_px"],
-            off_arcsec=values["off_arcsec"],
+            off_px=values.off_px or 0.0,
+            off_arcsec=values.off_arcsec,
             wanders_arcsec=wanders,
             measured=True,
         )
         state = replace(state, pointing=pointing)
-    if values.get("position_angle_deg") is not None:
+    if values.position_angle_deg is not None:
         accepted = state.angle.accepted_for if state.angle else ""
-        state = replace(state, angle=AngleRecord(event.at, values["position_angle_deg"], accepted))
-    if not values["hfr_px"]:
+        state = replace(state, angle=AngleRecord(event.at, values.position_angle_deg, accepted))
+    if not values.hfr_px:
         return state
     figures = LightFigures(
-        values["frame_id"], values["filter"], values["hfr_px"], values["stars"], values["background_adu"]
+        values.frame_id, values.filter or "", values.hfr_px, values.stars, values.background_adu
     )
     return replace(state, lights_since_focus=(*state.lights_since_focus, figures))
 
 
 def _frame_judged(state: NightState, event: Event) -> NightState:
-    frame_id = event.values["frame_id"]
-    if (frame := state.saved.get(frame_id)) is None:
+    judged = read(event, FrameJudged)
+    if (frame := state.saved.get(judged.frame_id)) is None:
         return state
-    return _with_frame(state, frame_id, {**frame, "verdict": event.values["verdict"]})
+    return _with_frame(state, judged.frame_id, {**frame, "verdict": judged.verdict})
 
 
 def _block_given_up(state: NightState, event: Event) -> NightState:
-    return replace(state, given_up=state.given_up | {event.values["block"]})
+    return replace(state, given_up=state.given_up | {read(event, BlockGivenUp).block})
 
 
 def _guarded(state: NightState, event: Event) -> NightState:
     """A mount that was stopped no longer points where it did; one that changed sides by itself is on the
     other now."""
-    if event.values.get("guard") == "side":
-        return replace(state, side=event.values["side"])
-    return replace(state, pointing=None) if event.values.get("device") == "mount" else state
+    values = read(event, Guarded)
+    if values.guard == "side":
+        return replace(state, side=values.side)
+    return replace(state, pointing=None) if values.device == "mount" else state
 
 
 def _by_hand(state: NightState, event: Event) -> NightState:
-    disturbed = event.values["disturbed"]
+    disturbed = read(event, ByHand).disturbed
     if "angle" in disturbed:
         state = replace(state, angle=None)
     return replace(state, pointing=None) if "pointing" in disturbed else state
 
 
 def _rig_changed(state: NightState, event: Event) -> NightState:
-    return replace(state, rig=event.values["rig"])
+    return replace(state, rig=read(event, RigChanged).rig)
 
 
 def _plan_changed(state: NightState, event: Event) -> NightState:
-    return replace(state, plan=event.values["plan"], put_off={})
+    return replace(state, plan=read(event, PlanChanged).plan, put_off={})
 
 
 def _asked(state: NightState, event: Event) -> NightState:
     """What people ask of a night that runs: a block first, or not tonight, and when to focus."""
-    what, block = event.values["what"], event.values.get("block", "")
+    asked = read(event, Asked)
+    what, block = asked.what, asked.block
     if what == "next":
         put_off = {other: value for other, value in state.put_off.items() if other != block}
         return replace(state, first=block, given_up=state.given_up - {block}, put_off=put_off)
@@ -414,7 +445,7 @@ def _asked(state: NightState, event: Event) -> NightState:
 
 
 def _held(state: NightState, event: Event) -> NightState:
-    cause = str(event.values.get("condition", ""))
+    cause = read(event, Held).condition
     state = replace(state, run=change(state.run, RunState.HELD), waiting=None)
     return replace(state, hold=event.reason, held_by=cause, looked=None)
 
@@ -441,16 +472,19 @@ def _closing_started(state: NightState, event: Event) -> NightState:
 
 
 def _closing_part(state: NightState, event: Event) -> NightState:
-    return replace(state, closing=(*state.closing, event.values))
+    part = read(event, ClosingPart)
+    return replace(state, closing=(*state.closing, {"part": part.part, "outcome": part.outcome}))
 
 
 def _night_over(state: NightState, event: Event) -> NightState:
-    return replace(state, run=change(state.run, RunState.OVER), activities={}, exposing=None)
+    return replace(state, run=change(state.run, RunState.OVER), activities={}, questions={}, exposing=None)
 
 
 _STEPS: dict[Kind, Callable[[NightState, Event], NightState]] = {
     Kind.NIGHT_STARTED: _night_started,
     Kind.NIGHT_RESUMED: _night_resumed,
+    Kind.QUESTION_ASKED: _question,
+    Kind.QUESTION_ANSWERED: _question,
     Kind.WAITING: _waiting,
     Kind.ACTIVITY_STARTED: _activity_started,
     Kind.ACTIVITY_ENDED: _activity_ended,

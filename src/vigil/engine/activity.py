@@ -2,40 +2,24 @@
 
 from abc import ABC, abstractmethod
 from collections.abc import Awaitable, Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, ClassVar
 
 from vigil.devices.protocols import RawFrame
 from vigil.devices.supervised import Rigged
-from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.engine.arbiter import Urgency
 from vigil.engine.measuring import Measurer
 from vigil.engine.policy import Policy
 from vigil.engine.progress import Progress
+from vigil.engine.questions import Questions
 from vigil.runtime.clock import Clock
 from vigil.runtime.programs import Ended
 
 
 class ActivityFailed(RuntimeError):
     """The activity could not bring its condition about; the message says why."""
-
-
-class Answers:
-    """A person's word to the activity under way, taken once."""
-
-    def __init__(self) -> None:
-        self._accepted = False
-
-    def accept(self) -> None:
-        """It is good enough as it is."""
-        self._accepted = True
-
-    def taken(self) -> bool:
-        """Whether that was said since the last time."""
-        accepted, self._accepted = self._accepted, False
-        return accepted
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,16 +41,19 @@ class Kit:
     """All that activities may use."""
 
     rig: Rig
-    plan: NightPlan
     devices: Rigged
     clock: Clock
     measurer: Measurer
     progress: Progress
     step: Callable[[dict[str, Any], str], Awaitable[None]]
     """Records a step of the activity under way: its numbers and a sentence."""
-    answers: Answers = field(default_factory=Answers)
-    """What people say to an activity that asks them."""
+    questions: Questions
+    """Asks people."""
     tools: Tools = Tools()
+
+
+async def no_step(values: dict[str, Any], reason: str) -> None:
+    """Where nobody is told of steps."""
 
 
 @dataclass(frozen=True)

@@ -10,13 +10,13 @@ from vigil.devices.errors import DeviceError
 from vigil.devices.supervised import Rigged
 from vigil.documents.events import Kind
 from vigil.documents.night import NotAllowed
-from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
-from vigil.engine.activity import Activity, ActivityFailed, Kit, Tools
+from vigil.engine.activity import Activity, ActivityFailed, Kit, Tools, no_step
 from vigil.engine.arbiter import Arbiter
 from vigil.engine.measuring import Measurer, MeasuringFailed
 from vigil.engine.progress import Progress
-from vigil.engine.recorder import Recorder
+from vigil.engine.questions import Questions
+from vigil.engine.recorder import NightRecorder
 from vigil.ledger.store import LedgerError
 from vigil.runtime.clock import Clock
 
@@ -40,11 +40,10 @@ class Carrier:
     def __init__(
         self,
         rig: Rig,
-        plan: NightPlan,
         devices: Rigged,
         clock: Clock,
         measurer: Measurer,
-        recorder: Recorder,
+        recorder: NightRecorder,
         arbiter: Arbiter,
         tools: Tools,
     ) -> None:
@@ -53,7 +52,8 @@ class Carrier:
         self.arbiter = arbiter
         self._recorder = recorder
         self._numbers = count(recorder.state.last_id + 1)
-        self._kit = Kit(rig, plan, devices, clock, measurer, self.progress, _no_step, tools=tools)
+        self.questions = Questions(recorder.record, clock)
+        self._kit = Kit(rig, devices, clock, measurer, self.progress, no_step, self.questions, tools=tools)
 
     def kit(self) -> Kit:
         """For exposures and the closing, which have events of their own in place of steps."""
@@ -114,11 +114,3 @@ class Carrier:
     def take_rig(self, rig: Rig) -> None:
         """What begins from now on uses it; what is under way goes on with the one it had."""
         self._kit = replace(self._kit, rig=rig)
-
-    def take_plan(self, plan: NightPlan) -> None:
-        """The same of another plan."""
-        self._kit = replace(self._kit, plan=plan)
-
-
-async def _no_step(values: dict[str, Any], reason: str) -> None:
-    pass

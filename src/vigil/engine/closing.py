@@ -7,13 +7,14 @@ from dataclasses import dataclass
 
 from vigil.devices.errors import DeviceError
 from vigil.documents.events import Kind
+from vigil.documents.plan import NightPlan
 from vigil.documents.steps import ClosingStep, RunProgram
 from vigil.engine.activities.heat import heated
 from vigil.engine.activities.shelter import unsheltered
 from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.arbiter import Arbiter, Lease, Urgency
 from vigil.engine.guards.readers import GUARDED
-from vigil.engine.recorder import Recorder
+from vigil.engine.recorder import NightRecorder
 from vigil.engine.shutting import PARK_LIMIT_S, SHUTTER_LIMIT_S, close_cover, close_roof, park
 from vigil.engine.steps import activity_of
 from vigil.engine.warming import warm_up
@@ -37,30 +38,32 @@ class Part:
     claims: frozenset[str] = frozenset()
 
 
-async def close(kit: Kit, recorder: Recorder, arbiter: Arbiter) -> None:
+async def close(kit: Kit, plan: NightPlan, recorder: NightRecorder, arbiter: Arbiter) -> None:
     """Leave the gear parked and warm, as the plan's orders say. Never raises; each part says how it went.
 
     Whoever holds a device has to give way, work by hand too; only a person's emergency stop is waited for.
     What could not be shut stays connected, so that the guards go on trying."""
-    closing = _Closing(kit, recorder, arbiter)
+    closing = _Closing(kit, plan, recorder, arbiter)
     async with asyncio.TaskGroup() as group:
         group.create_task(closing.one("stop the camera", _ABORT_LIMIT_S, _stop_camera))
         group.create_task(closing.park_and_shut())
         group.create_task(closing.warm())
     if kit.devices.heaters is not None:
         await closing.one("heaters off", _ABORT_LIMIT_S, _heaters_off, "heaters")
-    for step in kit.plan.closing:
+    for step in plan.closing:
         if not step.off:
             await closing.one(step.words, _limit_s(step), _of_step(step))
     # power and connections last: warming needs them
-    await closing.one("disconnect", _DISCONNECT_LIMIT_S, _disconnect)
+    await closing.one(
+        "disconnect", _DISCONNECT_LIMIT_S, lambda kit: _disconnect(kit, plan.orders.park_at_end)
+    )
 
 
 class _Closing:
     """The parts of one closing."""
 
-    def __init__(self, kit: Kit, recorder: Recorder, arbiter: Arbiter) -> None:
-        self._kit, self._recorder, self._arbiter = kit, recorder, arbiter
+    def __init__(self, kit: Kit, plan: NightPlan, recorder: NightRecorder, arbiter: Arbiter) -> None:
+        self._kit, self._orders, self._recorder, self._arbiter = kit, plan.orders, recorder, arbiter
 
     async def park_and_shut(self) -> None:
         """Cover and mount at once; the roof when the mount is parked, unless it clears the telescope."""
@@ -70,7 +73,7 @@ class _Closing:
                 group.create_task(self.one("close the cover", SHUTTER_LIMIT_S, close_cover, "cover"))
             if devices.roof is not None and roof is not None and roof.clears_telescope:
                 group.create_task(self.one("close the roof", SHUTTER_LIMIT_S, close_roof, "roof"))
-            if self._kit.plan.orders.park_at_end:
+            if self._orders.park_at_end:
                 group.create_task(self.one("park", PARK_LIMIT_S, park, "mount"))
             else:
                 said = "left out, as the plan says: the mount goes on tracking"
@@ -84,7 +87,7 @@ class _Closing:
         cooler = camera.cooler if camera is not None else None
         if cooler is None:
             return
-        if self._kit.plan.orders.warm_at_end:
+        if self._orders.warm_at_end:
             await self.one("warm up", 60 * cooler.warm_minutes_limit, warm_up, "cooler")
         else:
             said = "left out, as the plan says: the camera stays cold"
@@ -117,7 +120,7 @@ def _of_step(step: ClosingStep) -> Callable[[Kit], Awaitable[str]]:
     return do
 
 
-async def _carry_out(part: Part, kit: Kit, recorder: Recorder) -> None:
+async def _carry_out(part: Part, kit: Kit, recorder: NightRecorder) -> None:
     try:
         async with asyncio.timeout(part.limit_s):
             said = await _with_patience(part, kit)
@@ -140,7 +143,7 @@ async def _with_patience(part: Part, kit: Kit) -> str:
     return await part.do(kit)
 
 
-async def _tell(recorder: Recorder, part: str, outcome: str, said: str) -> None:
+async def _tell(recorder: NightRecorder, part: str, outcome: str, said: str) -> None:
     values = {"part": part, "outcome": outcome}
     await recorder.record_if_possible(Kind.CLOSING_PART, values, f"{part}: {said}")
 
@@ -162,9 +165,9 @@ async def _heaters_off(kit: Kit) -> str:
     return "off"
 
 
-async def _disconnect(kit: Kit) -> str:
+async def _disconnect(kit: Kit, all_is_shut: bool) -> str:
     states = {device.name: device.state for device in kit.devices.all() if device.state is not None}
-    opened = unsheltered(kit.rig, states) if kit.plan.orders.park_at_end else []
+    opened = unsheltered(kit.rig, states) if all_is_shut else []
     problems = []
     for device in kit.devices.all():
         if device.connected and not (opened and device.name in GUARDED):

@@ -9,7 +9,7 @@ from vigil.engine.check import Check
 from vigil.engine.conditions.disk import Disk
 from vigil.engine.conditions.safe import Safe
 from vigil.engine.outlook import Outlook
-from vigil.engine.recorder import Recorder
+from vigil.engine.recorder import NightRecorder
 from vigil.planning.choice import Candidate, Wait
 
 # a hold whose cause has gone ends after so long without it; a disk doesn't flap
@@ -44,7 +44,7 @@ class Rest:
 class Holding:
     """What the guards need is looked for first; then what the cause asks for."""
 
-    def __init__(self, outlook: Outlook, recorder: Recorder) -> None:
+    def __init__(self, outlook: Outlook, recorder: NightRecorder) -> None:
         self._outlook, self._recorder = outlook, recorder
         self._calm_since: datetime | None = None
         self._looked_at: datetime | None = None

@@ -16,7 +16,7 @@ from vigil.engine.arbiter import Mode
 from vigil.engine.carrying import Carrier
 from vigil.engine.ending import to_the_end
 from vigil.engine.header import light_header
-from vigil.engine.recorder import Recorder
+from vigil.engine.recorder import NightRecorder
 from vigil.engine.saving import NotSaved, Saver, Taken
 from vigil.files.names import evening_date, frame_path
 from vigil.planning.choice import Candidate
@@ -41,12 +41,14 @@ class Lights:
     def __init__(
         self,
         carrier: Carrier,
-        recorder: Recorder,
+        plan: NightPlan,
+        recorder: NightRecorder,
         saver: Saver,
         frames_folder: Path,
         trouble: Callable[[str], None],
     ) -> None:
         self._carrier = carrier
+        self._plan = plan
         self._recorder = recorder
         self._saver = saver
         self._frames_folder = frames_folder
@@ -56,6 +58,10 @@ class Lights:
         self._exposing: asyncio.Task[Any] | None = None
         self._ending: asyncio.Task[None] | None = None
         self._saves: set[asyncio.Task[None]] = set()
+
+    def take_plan(self, plan: NightPlan) -> None:
+        """From the next frame on."""
+        self._plan = plan
 
     @property
     def exposing(self) -> bool:
@@ -161,7 +167,7 @@ class Lights:
         kit, target = self._carrier.kit(), candidate.block.target
         mount = kit.devices.mount.state if kit.devices.mount else None
         focuser = kit.devices.focuser.state if kit.devices.focuser else None
-        orders = candidate.block.orders_in(kit.plan.orders)
+        orders = candidate.block.orders_in(self._plan.orders)
         return Taken(
             image=frame.image,
             header=light_header(announced["frame_id"], frame, candidate, kit.rig, mount, focuser),
@@ -171,12 +177,11 @@ class Lights:
             focus_position=focuser.position if focuser else None,
             doubtful=doubtful,
             target_deg=self._recorder.state.aim_deg(candidate.block.id, target.ra_deg, target.dec_deg),
-            off_limit_arcmin=orders.target_keep_arcmin if self._looks_at_target(kit.plan) else None,
+            off_limit_arcmin=orders.target_keep_arcmin if self._looks_at_target() else None,
         )
 
-    @staticmethod
-    def _looks_at_target(plan: NightPlan) -> bool:
-        return not any(item.name == "on target" and item.off for item in plan.conditions)
+    def _looks_at_target(self) -> bool:
+        return not any(item.name == "on target" and item.off for item in self._plan.conditions)
 
     def _announcement(self, candidate: Candidate) -> dict[str, Any]:
         """A frame's identity and where it will be, recorded before the shutter opens."""

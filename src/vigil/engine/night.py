@@ -4,21 +4,22 @@ import asyncio
 import contextlib
 import logging
 from collections import Counter
-from collections.abc import Coroutine
+from collections.abc import Coroutine, Mapping
 from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
 from vigil.devices.protocols import RawFrame
-from vigil.documents.events import Kind
-from vigil.documents.night import NotAllowed, RunState
+from vigil.documents.errands import NIGHT, Question
+from vigil.documents.events import Event, Kind
+from vigil.documents.night import UNDER_WAY, NightState, NotAllowed, RunState
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.documents.store import dump
 from vigil.engine.activities.connect import Connect
 from vigil.engine.activities.stand_down import StandDown
 from vigil.engine.activity import Activity, Tools
-from vigil.engine.arbiter import Arbiter
+from vigil.engine.arbiter import Arbiter, Urgency
 from vigil.engine.carrying import Carrier
 from vigil.engine.check import Condition
 from vigil.engine.closing import close
@@ -26,13 +27,14 @@ from vigil.engine.conditions.disk import Disk
 from vigil.engine.conditions.safe import Safe
 from vigil.engine.ending import to_the_end
 from vigil.engine.equipment import Equipment
+from vigil.engine.errand import AfterCrash, Errand
 from vigil.engine.exposurewatch import Exposing, ExposureWatch
 from vigil.engine.hand.frames import write_trial
 from vigil.engine.holding import GoOn, Holding, Rest
 from vigil.engine.lights import Lights
 from vigil.engine.outlook import Outlook
 from vigil.engine.policy import MOST_REPEATS_WITHOUT_EXPOSURE, POLICIES, AfterTries
-from vigil.engine.recorder import Recorder
+from vigil.engine.recorder import NightRecorder
 from vigil.engine.remedy import Do, GiveUp, Hold, NotBefore, Remedy
 from vigil.engine.saving import Saver
 from vigil.engine.wishes import Wishes
@@ -50,11 +52,15 @@ _GAVE_WAY = "cancelled"
 """In place of what went wrong, when it was for somebody else's wish."""
 
 
-class Night:
+class Night(Errand):
     """Runs a plan to its end. Made over a recorder whose state says what was done before. To the guards it is
     the charge (engine.guards.charge)."""
 
-    def __init__(self, plan: NightPlan, equipment: Equipment, recorder: Recorder) -> None:
+    KIND = NIGHT
+    URGENCY = Urgency.NIGHT
+    AFTER_CRASH = AfterCrash.TAKEN_UP
+
+    def __init__(self, plan: NightPlan, equipment: Equipment, recorder: NightRecorder) -> None:
         rig, devices, clock = equipment.rig, equipment.devices, equipment.clock
         self.plan = plan
         self._devices = devices
@@ -62,7 +68,6 @@ class Night:
         self._recorder = recorder
         self._carrier = Carrier(
             rig,
-            plan,
             devices,
             clock,
             equipment.measurer,
@@ -75,6 +80,7 @@ class Night:
         self._wishes = Wishes()
         self.doing = self._carrier.doing
         self.progress = self._carrier.progress
+        self.questions = self._carrier.questions
         self._saver = Saver(
             recorder,
             equipment.workshop,
@@ -85,7 +91,7 @@ class Night:
             equipment.write,
         )
         self._lights = Lights(
-            self._carrier, recorder, self._saver, equipment.frames_folder, self._frame_in_trouble
+            self._carrier, plan, recorder, self._saver, equipment.frames_folder, self._frame_in_trouble
         )
         self.outlook = Outlook(
             plan,
@@ -104,7 +110,7 @@ class Night:
         self._foreground: asyncio.Task[str | None] | None = None
         self._foreground_patient = False
         self._sheltering = False
-        self._telling: set[asyncio.Task[None]] = set()
+        self._telling: set[asyncio.Task[Event | None]] = set()
         self._holding = Holding(self.outlook, recorder)
 
     def _tools(self, equipment: Equipment) -> Tools:
@@ -120,6 +126,47 @@ class Night:
             await write_trial(equipment.workshop, self._rig, path, frame)
 
         return Tools(folder, run_program, tube_c, keep)
+
+    # -- what every errand tells -------------------------------------------------------------------
+
+    @property
+    def id(self) -> str:
+        return self._recorder.errand
+
+    @property
+    def words(self) -> str:
+        return self.doing.words or self.plan.name
+
+    @property
+    def because(self) -> str:
+        return self.doing.because
+
+    @property
+    def claims(self) -> frozenset[str]:
+        return frozenset()
+
+    @property
+    def began(self) -> datetime | None:
+        started = self._recorder.state.started
+        return started.at if started is not None else None
+
+    @property
+    def open_questions(self) -> Mapping[int, Question]:
+        return self._recorder.state.questions
+
+    @property
+    def state(self) -> NightState:
+        return self._recorder.state
+
+    @property
+    def under_way(self) -> bool:
+        """Whether its end is not on record."""
+        return self.state.run in UNDER_WAY
+
+    def stop(self, why: str) -> str:
+        """As any errand's: parked, shut, warm."""
+        self.end(why)
+        return "ending the night at once: park, warm up, disconnect"
 
     # -- what people may ask for ------------------------------------------------------------------
 
@@ -181,12 +228,6 @@ class Night:
             return "at once" if at_once else f"after {self.doing.words}"
         ends = datetime.fromisoformat(exposing.values["ends"])
         return f"after the frame under way, at {site_time(ends, self._rig)}"
-
-    def accept(self) -> None:
-        """To what an activity asks of a person: it is good enough as it is. Raises NotAllowed."""
-        if not any(a["kind"] in ("turn by hand", "ask") for a in self._recorder.state.activities.values()):
-            raise NotAllowed("nothing is asked")
-        self._carrier.kit().answers.accept()
 
     def end(self, reason: str, after_frame: bool = False) -> None:
         """Close the night; what is under way is abandoned, unless it may be finished first."""
@@ -254,6 +295,11 @@ class Night:
         """A device needed a second try: a nuisance, told and gone."""
         self._told_beside(Kind.DEVICE_RECOVERED, {}, words)
 
+    def by_hand(self, device: str, action: str, disturbed: tuple[str, ...], words: str) -> None:
+        """What a person did with a device in a hold."""
+        values = {"device": device, "action": action, "disturbed": list(disturbed)}
+        self._told_beside(Kind.BY_HAND, values, words)
+
     def _told_beside(self, kind: Kind, values: dict[str, Any], words: str) -> None:
         task = asyncio.ensure_future(self._recorder.record_if_possible(kind, values, words))
         self._telling.add(task)
@@ -306,7 +352,7 @@ class Night:
         reason = self._wishes.end or self._recorder.state.end_reason or "the plan is finished"
         self.doing.now("closing", reason)
         await self._recorder.record_if_possible(Kind.CLOSING_STARTED, {}, reason)
-        await close(self._carrier.kit(), self._recorder, self._carrier.arbiter)
+        await close(self._carrier.kit(), self.plan, self._recorder, self._carrier.arbiter)
         state = self._recorder.state
         parts = {part["part"]: part["outcome"] for part in state.closing}
         values = {"frames": state.good, "wanted": self.plan.wanted, "closing": parts}
@@ -370,7 +416,7 @@ class Night:
             await self._recorder.record(Kind.RIG_CHANGED, {"rig": dump(self._rig)}, words)
         if (edited := self._wishes.take_plan()) is not None:
             self.plan, words = edited
-            self._carrier.take_plan(self.plan)
+            self._lights.take_plan(self.plan)
             self.outlook.take_plan(self.plan)
             values = {"plan": dump(self.plan), "wanted": self.plan.wanted}
             await self._recorder.record(Kind.PLAN_CHANGED, values, words)
@@ -597,7 +643,7 @@ class Night:
         await self._recorder.record(Kind.BLOCK_GIVEN_UP, {"block": block.id}, reason)
 
 
-def _begun(recorder: Recorder, clock: Clock) -> datetime:
+def _begun(recorder: NightRecorder, clock: Clock) -> datetime:
     """When the night began: one taken up again the next day is still the night before, and closes."""
     started = recorder.state.started
     return started.at if started is not None else clock.utcnow()

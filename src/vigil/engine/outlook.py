@@ -15,7 +15,7 @@ from vigil.engine.conditions import conditions_for
 from vigil.engine.conditions.disk import RESERVE_BYTES
 from vigil.engine.conditions.safe import SENSORS, Safe, sky_check
 from vigil.engine.guards.readers import GUARDED
-from vigil.engine.recorder import Recorder
+from vigil.engine.recorder import NightRecorder
 from vigil.engine.remedy import Do
 from vigil.engine.view import View
 from vigil.planning.choice import Candidate, Finished, Wait, choose
@@ -39,7 +39,7 @@ class Outlook:
         plan: NightPlan,
         rig: Rig,
         devices: Rigged,
-        recorder: Recorder,
+        recorder: NightRecorder,
         frames_folder: Path,
         taken: Callable[[str], int],
         at: datetime,

@@ -12,7 +12,7 @@ from vigil.engine.arbiter import Arbiter
 from vigil.engine.equipment import Equipment
 from vigil.engine.guards.guards import Guards
 from vigil.engine.night import Night
-from vigil.engine.recorder import Recorder
+from vigil.engine.recorder import NightRecorder, night_recorder
 from vigil.files.names import evening_date
 from vigil.ledger.ledger import Ledger
 
@@ -34,9 +34,9 @@ async def rehearse(
     """Run the plan to its end. Nothing is written to disk; the ledger should be one in memory. A rehearsal
     asks nobody: what waits for a person goes by its policy for no answer."""
     events: list[Event] = []
-    recorder = Recorder(ledger, equipment.clock, NightState())
+    recorder = night_recorder("rehearsal", ledger, equipment.clock)
     recorder.listen(events.append)
-    await started(recorder, plan, equipment, "rehearsal")
+    await started(recorder, plan, equipment)
     equipment = replace(equipment, write=no_file, rehearses=True, look_every_s=look_every_s)
     arbiter = equipment.arbiter or Arbiter()
     night = Night(plan, replace(equipment, arbiter=arbiter), recorder)
@@ -52,12 +52,9 @@ async def rehearse(
     return Rehearsed(tuple(events), recorder.state)
 
 
-async def started(
-    recorder: Recorder, plan: NightPlan, equipment: Equipment, name: str, **more: object
-) -> None:
-    """Record that a night begins; its recorder's state is a new one from now on."""
+async def started(recorder: NightRecorder, plan: NightPlan, equipment: Equipment, **more: object) -> None:
+    """Record that a night begins."""
     rig = equipment.rig
-    recorder.state = NightState(night=name)
     await recorder.record(
         Kind.NIGHT_STARTED,
         {

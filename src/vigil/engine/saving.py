@@ -14,7 +14,7 @@ from vigil.documents.events import Kind
 from vigil.documents.night import NotAllowed
 from vigil.documents.rig import Rig
 from vigil.engine.measuring import Measurer
-from vigil.engine.recorder import Recorder
+from vigil.engine.recorder import NightRecorder
 from vigil.files.fits import Header, write_frame, write_wcs
 from vigil.imaging.figures import FrameFigures
 from vigil.ledger.store import LedgerError
@@ -71,7 +71,7 @@ class Saver:
 
     def __init__(
         self,
-        recorder: Recorder,
+        recorder: NightRecorder,
         workshop: Workshop,
         measurer: Measurer,
         rig: Rig,

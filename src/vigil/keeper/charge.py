@@ -1,16 +1,16 @@
 """What the guards guard: the night while one is under way, else the rig as people left it."""
 
 from collections.abc import Callable
-from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
-from vigil.devices.errors import DeviceError
-from vigil.documents.hand import ALL
-from vigil.documents.messages import Alarm, Deed, Stage
-from vigil.engine.activity import Activity, ActivityFailed, Kit
-from vigil.engine.arbiter import Arbiter
+from vigil.documents.errands import GUARD, Outcome
+from vigil.documents.messages import Alarm
+from vigil.engine.activity import Activity
+from vigil.engine.errand import Workplace
+from vigil.engine.guards.errand import GuardErrand
 from vigil.engine.night import Night
+from vigil.keeper.errands import Errands
 from vigil.planning.daylight import DAY_ABOVE_DEG, sun_altitude_deg
 
 _LETS_DAY_IN = frozenset(
@@ -30,21 +30,18 @@ _LETS_DAY_IN = frozenset(
 
 
 class KeeperCharge:
-    """Passes on what a night under way has to know, and answers for the rig when there is none. `tell` gets
-    what clients should hear."""
+    """Passes on what a night under way has to know, and answers for the rig when there is none."""
 
     def __init__(
         self,
-        kit: Callable[[], Kit],
-        arbiter: Arbiter,
+        place: Workplace,
+        errands: Errands,
         night: Callable[[], Night | None],
-        tell: Callable[[Deed], None],
         stands_open: Callable[[], list[str]],
     ) -> None:
-        self._kit, self._arbiter, self._night, self._tell = kit, arbiter, night, tell
+        self._place, self._errands, self._night = place, errands, night
         self._stands_open = stands_open
         self._day_wanted = False
-        self._count = 0
         self.alarm: Alarm | None = None
         """What a guard said last."""
 
@@ -71,14 +68,14 @@ class KeeperCharge:
 
     def by_hand(self, device: str, action: str) -> None:
         """A person has begun to work with a device."""
-        now = self._kit().clock.utcnow()
-        by_day = sun_altitude_deg(self._kit().rig.site, now) > DAY_ABOVE_DEG
+        now = self._place.kit().clock.utcnow()
+        by_day = sun_altitude_deg(self._place.kit().rig.site, now) > DAY_ABOVE_DEG
         if by_day and (device, action) in _LETS_DAY_IN:
             self._day_wanted = True
 
     def evening(self, now: datetime) -> None:
         """The sun is down: a day was wanted only as long as it lasted."""
-        if self._day_wanted and sun_altitude_deg(self._kit().rig.site, now) <= DAY_ABOVE_DEG:
+        if self._day_wanted and sun_altitude_deg(self._place.kit().rig.site, now) <= DAY_ABOVE_DEG:
             self._day_wanted = False
 
     # -- what guards tell -------------------------------------------------------------------------
@@ -103,7 +100,8 @@ class KeeperCharge:
         if night is not None:
             await night.guarded(values, words)
         else:
-            self._deed(str(values.get("device", ALL)), "guard", words, Stage.DONE, words)
+            note = GuardErrand(self._place, await self._errands.recorder(GUARD), None, words, values)
+            await self._errands.start(note, note.run())
 
     async def carry(self, activity: Activity, condition: str, why: str) -> str | None:
         self._say(f"{activity.words}: {why}")
@@ -113,21 +111,11 @@ class KeeperCharge:
         return await self._alone(activity, why)
 
     async def _alone(self, activity: Activity, why: str) -> str | None:
-        """Without a night there is no ledger to write to; whoever listens is told."""
-        number = self._deed(ALL, "guard", activity.words, Stage.BEGUN, why)
-
-        async def step(values: dict[str, Any], reason: str) -> None:
-            self._deed(ALL, "guard", activity.words, Stage.UNDER_WAY, reason, values, number)
-
-        problem = None
-        async with self._arbiter.claim(activity.claims, activity.words, activity.URGENCY):
-            try:
-                await activity.run(replace(self._kit(), step=step))
-            except (DeviceError, ActivityFailed) as failure:
-                problem = str(failure)
-        stage = Stage.DONE if problem is None else Stage.FAILED
-        self._deed(ALL, "guard", activity.words, stage, problem or why, number=number)
-        return problem
+        """Without a night it is an errand of the guards' own."""
+        errand = GuardErrand(self._place, await self._errands.recorder(GUARD), activity, why)
+        await self._errands.start(errand, errand.run())
+        state = errand.state
+        return None if state.outcome is Outcome.DONE else state.reason
 
     def _pass_on(self, tell: Callable[[Night], None]) -> None:
         night = self._night()
@@ -135,26 +123,4 @@ class KeeperCharge:
             tell(night)
 
     def _say(self, words: str) -> None:
-        self.alarm = Alarm(at=self._kit().clock.utcnow(), words=words)
-
-    def _deed(
-        self,
-        device: str,
-        action: str,
-        words: str,
-        stage: Stage,
-        reason: str,
-        values: dict[str, Any] | None = None,
-        number: int | None = None,
-    ) -> int:
-        if number is None:
-            self._count += 1
-            number = self._count
-        at = self._kit().clock.utcnow()
-        self._tell(
-            Deed(
-                id=f"guard-{number}", at=at, device=device, action=action, words=words, stage=stage,
-                reason=reason, values=values or {},
-            )
-        )  # fmt: skip
-        return number
+        self.alarm = Alarm(at=self._place.kit().clock.utcnow(), words=words)

@@ -1,12 +1,12 @@
-"""The keeper: one rig, at most one night, and what clients may ask of it."""
+"""The keeper: one rig, its errands, at most one night among them, and what clients may ask of it."""
 
 import asyncio
 import contextlib
 import logging
 import math
 import os
-from collections.abc import Callable
-from dataclasses import replace
+from collections.abc import Callable, Collection
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, Protocol
 
@@ -14,6 +14,8 @@ from pydantic import ValidationError
 
 from vigil import __version__
 from vigil.devices.errors import DeviceError
+from vigil.documents.deeds import LOOP
+from vigil.documents.errands import BY_HAND, NIGHT
 from vigil.documents.events import Event, Kind
 from vigil.documents.hand import ALL
 from vigil.documents.messages import (
@@ -28,26 +30,32 @@ from vigil.documents.messages import (
     DeviceReport,
     Live,
     Reports,
+    Sample,
+    Samples,
     Status,
 )
-from vigil.documents.night import NightState, NotAllowed, RunState, fold, fold_all
+from vigil.documents.night import UNDER_WAY, NightState, NotAllowed, RunState, fold, fold_all
 from vigil.documents.plan import NightPlan, contradictions
 from vigil.documents.rig import Rig
 from vigil.documents.store import explain, parse
 from vigil.engine.activities.shelter import Shelter
-from vigil.engine.activity import Kit
-from vigil.engine.arbiter import Arbiter
+from vigil.engine.activity import Kit, no_step
+from vigil.engine.arbiter import Arbiter, Urgency
 from vigil.engine.ending import to_the_end
 from vigil.engine.equipment import Equipment
+from vigil.engine.errand import ErrandRefused, Workplace
+from vigil.engine.errands import kinds
 from vigil.engine.guards.guards import Guards
-from vigil.engine.hand.hand import Hand, HandRefused
+from vigil.engine.hand.hand import Hand
+from vigil.engine.hand.work import HandWork
 from vigil.engine.night import Night
 from vigil.engine.progress import Progress
-from vigil.engine.recorder import Recorder
+from vigil.engine.questions import nobody_asks
+from vigil.engine.recorder import NightRecorder, night_recorder
 from vigil.engine.rehearsal import started
 from vigil.engine.stopping import EmergencyStop
-from vigil.files.names import evening_date
 from vigil.keeper.charge import KeeperCharge
+from vigil.keeper.errands import Errands, NoErrand
 from vigil.keeper.guarding import Guarding
 from vigil.keeper.reconcile import unrecorded_frames
 from vigil.keeper.reporting import report_of
@@ -56,11 +64,10 @@ from vigil.keeper.wishes import grant
 from vigil.ledger.ledger import Ledger
 from vigil.ledger.store import LedgerError
 from vigil.link.endpoint import News
-from vigil.planning.spans import line_intervals, site_time
+from vigil.planning.spans import line_intervals, local_noon_before, site_time
 from vigil.runtime.folders import unwritable
 
 log = logging.getLogger(__name__)
-_UNDER_WAY = (RunState.RUNNING, RunState.HELD, RunState.CLOSING)
 _LIVE_EVERY_S = 1.0
 _LEAVE_LIMIT_S = 900.0
 
@@ -81,6 +88,14 @@ class Scenery(Protocol):
     def told(self) -> dict[str, Any]: ...
 
     def change(self, asked: dict[str, Any]) -> str: ...
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Client:
+    """Who listens, and to which streams."""
+
+    forward: Callable[[News], None]
+    streams: frozenset[str]
 
 
 class CantStart(ValueError):
@@ -106,30 +121,32 @@ class Keeper:
         self._ledger = ledger
         self._pace = pace
         self._scenery = scenery
-        self._recorder = Recorder(ledger, equipment.clock, NightState())
-        self._recorder.listen(self._tell)
         self._night: Night | None = None
-        self._clients: list[Callable[[News], None]] = []
+        """The one that is under way, or the last one."""
+        self._left: Night | None = None
+        """What a dead keeper left."""
+        self._clients: list[Client] = []
+        self._listeners: list[Callable[[Event], None]] = []
         self._night_speed = pace.speed if pace else 1.0
         self._watched = asyncio.Event()
-        self._started = asyncio.Event()
         self._retired = asyncio.Event()
         self._told_reports: list[DeviceReport] = []
+        self._last_id = 0
         arbiter = equipment.arbiter or Arbiter()
         equipment = replace(equipment, arbiter=arbiter)
         self._rig = RigInForce(equipment, self._rig_changed)
-        self._hand = Hand(
-            self._hand_kit,
+        self._errands = Errands(lambda: self._equipment.rig, ledger, equipment.clock, self._tell)
+        place = Workplace(
+            self._kit,
+            arbiter,
             equipment.workshop,
             equipment.hand_folder or equipment.frames_folder / "by hand",
-            arbiter,
-            self._send,
-            self._hand_finished,
+            self._sample,
         )
+        self._place = place
+        self._hand = Hand(place, self._errands.under_way)
         self._stop = EmergencyStop(equipment.devices, arbiter, equipment.clock)
-        self._charge = KeeperCharge(
-            self._hand_kit, arbiter, self._night_under_way, self._send, lambda: self._guards.open()
-        )
+        self._charge = KeeperCharge(place, self._errands, self._night_under_way, lambda: self._guards.open())
         self._guards = Guards(
             equipment.rig,
             equipment.devices,
@@ -154,28 +171,28 @@ class Keeper:
     # -- its life -----------------------------------------------------------------------------------
 
     async def run(self) -> None:
-        """Run the night that was taken up, and those that clients start; until retired.
-
-        Simulated time hurries only while a night is under way: an evening must not run by while a plan is
-        being made.
-        """
+        """Run the night that was taken up, and what clients begin; until retired."""
         self._hurry(False)
         guarding = asyncio.ensure_future(self._guarding.keep_on())
         telling = asyncio.ensure_future(self._tell_reports())
+        live = asyncio.ensure_future(self._tell_live())
         try:
-            await self._nights()
+            if self._left is not None:
+                self._begin_night(self._left)
+            await self._retired.wait()
+            await self._errands.until_nights_are_over()
         finally:
             self._stop.release()
-            await self._hand.stop_everything()
+            await self._errands.leave("the keeper leaves")
             await to_the_end(self._leave_shut())
-            guarding.cancel()
-            telling.cancel()
+            for task in (guarding, telling, live):
+                task.cancel()
             await self._let_go()
 
     async def _leave_shut(self) -> None:
         """Nobody looks after the rig any more: what stands open outside a night is shut and parked first."""
         await self._guards.stop()
-        if self._recorder.state.run in _UNDER_WAY or not self._guards.open():
+        if self._night_under_way() is not None or not self._guards.open():
             return
         try:
             async with asyncio.timeout(_LEAVE_LIMIT_S):
@@ -185,45 +202,43 @@ class Keeper:
 
     async def _let_go(self) -> None:
         """What people connected by hand is disconnected when nobody looks after it any more."""
-        if self._recorder.state.run in _UNDER_WAY:
+        if self._night_under_way() is not None:
             return
         for device in self._equipment.devices.all():
             if device.connected:
                 with contextlib.suppress(DeviceError):
                     await device.disconnect()
 
-    async def _nights(self) -> None:
-        while not self._retired.is_set():
-            if await self._first(self._started, self._retired) is self._retired:
-                return
-            self._started.clear()
-            if self._clock_kind() == "virtual":
-                await self._first(self._watched, self._retired)
-            self._hurry(True)
-            self._guarding.under_way(True)
-            await self._run_night()
-            self._hurry(False)
-            self._guarding.under_way(False)
-            self._rig.night_over()
+    def _begin_night(self, night: Night) -> None:
+        self._night = night
+        self._errands.start(night, self._run_night(night))
 
-    async def _run_night(self) -> None:
-        assert self._night is not None
-        name = self._recorder.state.night
-        ticker = asyncio.ensure_future(self._tell_live(self._night))
+    async def _run_night(self, night: Night) -> None:
+        """Simulated time hurries only while a night is under way: an evening must not run by while a plan is
+        being made."""
+        if self._clock_kind() == "virtual":
+            await self._first(self._watched, self._retired)
+        self._hurry(True)
+        self._guarding.under_way(True)
         try:
-            await self._night.run()
+            await night.run()
         except Exception:
             log.exception("the night failed")
         finally:
-            ticker.cancel()
-        state = self._recorder.state  # of the next night already, if a client was quick
-        if state.night == name and state.run in _UNDER_WAY:
+            self._hurry(False)
+            self._guarding.under_way(False)
+            self._rig.night_over()
+        if night.under_way:
             # closed, but its end is not in the ledger: the next keeper takes it up from there
             log.error("the night's end could not be recorded; this keeper leaves")
             self._retired.set()
 
     def _night_under_way(self) -> Night | None:
-        return self._night if self._recorder.state.run in _UNDER_WAY else None
+        return self._night if self._night is not None and self._night.under_way else None
+
+    @property
+    def _run_state(self) -> RunState:
+        return self._night.state.run if self._night is not None else RunState.READY
 
     async def _tell_reports(self) -> None:
         """Once a second of real time: how the devices are."""
@@ -263,60 +278,69 @@ class Keeper:
         return waits[done.pop()]
 
     async def take_up(self) -> None:
-        """Resume the night that a dead keeper left. To be done before any client may ask for another."""
-        name = await self._ledger.unfinished(self._equipment.rig.id)
-        if name is None:
-            return
-        try:
-            await self._take_up(name)
-        except LedgerError:
-            raise
-        except Exception as problem:
-            log.exception("%s can't be taken up again", name)
-            await self._close_only(name, problem)
+        """Whatever a dead keeper left: a night is resumed, the rest is over. To be done before any client may
+        ask for something."""
+        for left in await self._ledger.unfinished(self._equipment.rig.id):
+            if left.kind != NIGHT:
+                await self._errands.cut_off(left)
+                continue
+            try:
+                self._left = self._night = await self._taken_up(left.errand)
+            except LedgerError:
+                raise
+            except Exception as problem:
+                log.exception("%s can't be taken up again", left.errand)
+                self._left = self._night = await self._only_closed(left.errand, problem)
 
-    async def _close_only(self, name: str, problem: Exception) -> None:
+    async def _only_closed(self, name: str, problem: Exception) -> Night:
         """A night of which no sense can be made is closed: shut, parked, warm, over; and the rig is free
         again."""
         state = NightState(night=name, run=RunState.RUNNING)
         for event in await self._ledger.events(name):
             with contextlib.suppress(Exception):
                 state = fold(state, event)
-        if state.run not in _UNDER_WAY:
+        if state.run not in UNDER_WAY:
             state = replace(state, run=RunState.RUNNING)
-        self._recorder.state = replace(state, activities={}, exposing=None, waiting=None)
-        plan = NightPlan(name="only closed", blocks=[])
-        self._night = Night(plan, self._equipment, self._recorder)
-        self._night.end(f"it could not be taken up again: {problem}")
-        self._started.set()
+        state = replace(state, activities={}, exposing=None, waiting=None)
+        night = Night(
+            NightPlan(name="only closed", blocks=[]), self._equipment, self._recorder_of(name, state)
+        )
+        night.end(f"it could not be taken up again: {problem}")
+        return night
 
-    async def _take_up(self, name: str) -> None:
+    async def _taken_up(self, name: str) -> Night:
         state = fold_all(await self._ledger.events(name))
         if state.started is None:
             raise ValueError("its beginning is not on record")
         plan = parse(NightPlan, state.plan or "", f"the plan of {name}")
-        self._recorder.state = state
+        recorder = self._recorder_of(name, state)
         if state.rig is not None:
             self._rig.keep_for_night(parse(Rig, state.rig, f"the rig of {name}"))
         equipment = replace(self._equipment, frames_folder=Path(state.started.values["frames_folder"]))
-        await self._recorder.record(
+        await recorder.record(
             Kind.NIGHT_RESUMED, {"keeper_pid": os.getpid()}, "taken up again after the keeper was gone"
         )
         for values, reason in unrecorded_frames(state, equipment.rescue_folder):
-            await self._recorder.record(Kind.FRAME_SAVED, values, reason)
-        self._night = Night(plan, equipment, self._recorder)
-        self._started.set()
+            await recorder.record(Kind.FRAME_SAVED, values, reason)
+        return Night(plan, equipment, recorder)
+
+    def _recorder_of(self, name: str, state: NightState | None = None) -> NightRecorder:
+        recorder = night_recorder(name, self._ledger, self._equipment.clock, state)
+        recorder.listen(self._tell)
+        return recorder
 
     def end(self, reason: str) -> None:
         """End the night safely if one runs, and retire afterwards."""
-        if self._night is not None and self._recorder.state.run in _UNDER_WAY:
-            self._night.end(reason)
+        night = self._night_under_way()
+        if night is not None:
+            night.end(reason)
         self._retired.set()
 
     # -- what clients see ---------------------------------------------------------------------------
 
     async def status(self) -> Status:
-        state, night = self._recorder.state, self._night
+        night = self._night
+        state = night.state if night is not None else NightState()
         plan = night.plan if night else None
         lines = [
             {
@@ -330,7 +354,6 @@ class Keeper:
             for block in (plan.blocks if plan else [])
             for line in block.lines
         ]
-        under_way = state.run in _UNDER_WAY
         return Status(
             version=__version__,
             keeper_pid=os.getpid(),
@@ -346,17 +369,21 @@ class Keeper:
             done=state.good,
             wanted=plan.wanted if plan else 0,
             lines=lines,
-            conditions=night.outlook.checks(self._equipment.clock.utcnow()) if night and under_way else [],
+            conditions=night.outlook.checks(self._equipment.clock.utcnow())
+            if night and night.under_way
+            else [],
             devices=self._equipment.devices.lamps(),
             reports=self._reports(),
             deferred=self._rig.deferred(),
-            last_event=state.last_id,
+            last_event=self._last_id,
             alarm=self._charge.alarm,
-            by_hand=[job.words for job in self._hand.jobs],
+            errands=self._errands.reports(),
             stopped_until=self._stop.until if self._stop.on else None,
         )
 
-    async def attach(self, after: int, tell: Callable[[News], None]) -> Callable[[], None]:
+    async def attach(
+        self, after: int, tell: Callable[[News], None], streams: Collection[str] = ()
+    ) -> Callable[[], None]:
         """See link.endpoint.Endpoint."""
         # listen first, read then: what happens in between is told once, in order
         waiting: list[News] | None = []
@@ -369,8 +396,12 @@ class Keeper:
             elif not isinstance(news, Event) or news.id > seen:
                 tell(news)
 
-        self._clients.append(forward)
-        for event in await self._ledger.events(self._recorder.state.night, after):
+        client = Client(forward, frozenset(streams))
+        self._clients.append(client)
+        rig, night = self._equipment.rig, self._night.id if self._night is not None else ""
+        now = self._equipment.clock.utcnow()
+        noon = local_noon_before(now, rig.site.time_zone)
+        for event in await self._ledger.told(rig.id, night, (noon, now), after):
             tell(event)
             seen = event.id
         backlog, waiting = waiting, None
@@ -379,10 +410,14 @@ class Keeper:
         self._watched.set()
 
         def detach() -> None:
-            if forward in self._clients:
-                self._clients.remove(forward)
+            if client in self._clients:
+                self._clients.remove(client)
 
         return detach
+
+    def listen(self, listener: Callable[[Event], None]) -> None:
+        """Every event from now on, in this process and at once; one that raises is switched off."""
+        self._listeners.append(listener)
 
     async def answer(self, ask: Ask) -> Answer:
         """Carry out a command, or say why not."""
@@ -397,18 +432,20 @@ class Keeper:
             if ask.command is Command.SCENARIO:
                 return self._play(ask)
             return Answer(id=ask.id, taken=True, reason=await self._carry_out(ask))
-        except (CantStart, NotAllowed, HandRefused) as problem:
+        except (CantStart, NotAllowed, ErrandRefused, NoErrand) as problem:
             return Answer(id=ask.id, taken=False, reason=str(problem))
 
     async def _carry_out(self, ask: Ask) -> str:
-        night, run = self._night, self._recorder.state.run
+        night, run = self._night, self._run_state
         if ask.command is Command.START:
             return await self._start(ask)
         if ask.command is Command.STOP:
             return await self._stop_everything()
         if ask.command is Command.RETIRE:
-            if run in _UNDER_WAY:
+            if run in UNDER_WAY:
                 raise NotAllowed("a night is under way: end it first")
+            if (busy_with := [e.words for e in self._errands.under_way()]) and ask.values.get("if_free"):
+                raise NotAllowed(f"{'; '.join(busy_with)} is under way: the keeper stays")
             if ask.values.get("if_free") and any(d.connected for d in self._equipment.devices.all()):
                 raise NotAllowed("devices are connected: the keeper stays to look after them")
             self._retired.set()
@@ -416,18 +453,16 @@ class Keeper:
         if ask.command in (Command.SPEED, Command.SKIP):
             return self._set_pace(ask)
         if ask.command is Command.DEVICE:
-            values = dict(ask.values)
-            device, action = str(values.pop("device", "")), str(values.pop("action", ""))
-            if action == "stop" and (device == ALL or run in (RunState.RUNNING, RunState.CLOSING)):
-                return await self._stop_everything()
-            busy = "a night runs" if run in (RunState.RUNNING, RunState.CLOSING) else None
-            self._stop.release()
-            words = self._hand.begin(ask.id, device, action, values, busy)
-            self._charge.by_hand(device, action)
-            return words
+            return await self._by_hand(ask)
+        if ask.command is Command.BEGIN:
+            return await self._begin(ask)
+        if ask.command is Command.STOP_ERRAND:
+            return self._errands.find(str(ask.values.get("errand") or "")).stop("stopped by hand")
+        if ask.command is Command.ANSWER:
+            return self._answer_question(ask)
         if ask.command is Command.RIG:
             return self._rig.change(ask.values, self._night_under_way())
-        if night is None or run not in _UNDER_WAY:
+        if night is None or run not in UNDER_WAY:
             if ask.command is Command.RESUME and self._stop.release():
                 return "devices may be moved again"
             raise NotAllowed("no night is under way")
@@ -437,7 +472,7 @@ class Keeper:
             raise NotAllowed("the night is closing already")
         if ask.command is Command.HOLD:
             if run is RunState.HELD:
-                raise NotAllowed(f"the night is held already: {self._recorder.state.hold}")
+                raise NotAllowed(f"the night is held already: {night.state.hold}")
             now = bool(ask.values.get("now"))
             night.hold(str(ask.values.get("reason") or "held by hand"), now=now)
             return "holding now" if now else "holding after what is under way"
@@ -445,17 +480,14 @@ class Keeper:
             stopped = self._stop.release()
             if run is not RunState.HELD and not stopped and not night.hold_promised:
                 raise NotAllowed("the night runs: nothing is held")
-            self._hand.stop_loops()
+            self._stop_loops()
             await night.resume()
             return "resumed"
-        if ask.command is Command.ACCEPT:
-            night.accept()
-            return "taken as it is"
         if ask.command is Command.PLAN:
             with contextlib.suppress(ValidationError):
                 self._need_allowed(NightPlan.model_validate(ask.values.get("plan")))
         if ask.command in WISHES:
-            return await grant(ask, night, self._recorder.state, self._equipment.rig)
+            return await grant(ask, night, night.state, self._equipment.rig)
         self._stop.release()
         after_frame = bool(ask.values.get("after_frame"))
         when = night.from_when() if after_frame else "at once"
@@ -464,9 +496,8 @@ class Keeper:
 
     async def _stop_everything(self) -> str:
         """A person's emergency stop wins over everything, shelter and closing too, and holds the night."""
-        night, run = self._night, self._recorder.state.run
-        for job in self._hand.jobs:
-            job.task.cancel()
+        night, run = self._night, self._run_state
+        self._errands.stop_all_but_nights("everything was stopped by hand")
         if night is not None and run in (RunState.RUNNING, RunState.HELD):
             night.hold("everything was stopped by hand")
         problems = await self._stop.stop()
@@ -491,7 +522,7 @@ class Keeper:
         if self._clock_kind() == "virtual":
             raise NotAllowed("the night runs as fast as it can already")
         if ask.command is Command.SKIP:
-            if self._recorder.state.run not in _UNDER_WAY:
+            if self._night_under_way() is None:
                 raise NotAllowed("no night is under way")
             self._pace.skip()
             return "skipping to the next event"
@@ -499,39 +530,81 @@ class Keeper:
         if not isinstance(speed, int | float) or not SLOWEST <= speed <= FASTEST:
             raise NotAllowed(f"a speed of {speed!r} is not possible: {SLOWEST:g} to {FASTEST:g}")
         self._night_speed = float(speed)
-        self._hurry(self._recorder.state.run in _UNDER_WAY)
+        self._hurry(self._night_under_way() is not None)
         return f"simulated time runs {speed:g} times as fast"
 
     def _hurry(self, yes: bool) -> None:
         if self._pace is not None and self._clock_kind() != "virtual":
             self._pace.speed = self._night_speed if yes else 1.0
 
-    # -- work by hand ---------------------------------------------------------------------
+    # -- errands ----------------------------------------------------------------------------
 
-    def _hand_kit(self) -> Kit:
-        async def no_step(values: dict[str, Any], reason: str) -> None:
-            pass
-
-        equipment, nothing = self._equipment, NightPlan(name="by hand", blocks=[])
+    def _kit(self) -> Kit:
+        """For whatever is no night."""
+        equipment = self._equipment
         return Kit(
             equipment.rig,
-            nothing,
             equipment.devices,
             equipment.clock,
             equipment.measurer,
             Progress(),
             no_step,
+            nobody_asks(equipment.clock),
         )
 
-    async def _hand_finished(self, device: str, action: str, words: str, disturbed: tuple[str, ...]) -> None:
+    async def _by_hand(self, ask: Ask) -> str:
+        values = dict(ask.values)
+        device, action = str(values.pop("device", "")), str(values.pop("action", ""))
+        busy = "a night runs" if self._run_state in (RunState.RUNNING, RunState.CLOSING) else None
+        if action == "stop" and (device == ALL or busy):
+            return await self._stop_everything()
+        self._stop.release()
+        recorder = await self._errands.recorder(BY_HAND)
+        work = self._hand.ask(recorder, ask.id, device, action, values, busy)
+        self._charge.by_hand(device, action)
+        task = await self._errands.begin(work)
+        task.add_done_callback(lambda _: self._hand_over(work))
+        return work.words
+
+    def _hand_over(self, work: HandWork) -> None:
         """In a night's hold what was done by hand belongs to the night's record."""
-        if self._recorder.state.run in _UNDER_WAY:
-            values = {"device": device, "action": action, "disturbed": list(disturbed)}
-            await self._recorder.record_if_possible(Kind.BY_HAND, values, words)
+        night = self._night_under_way()
+        if night is not None:
+            night.by_hand(work.device, work.action, work.disturbs, f"{work.words}: {work.because}")
+
+    async def _begin(self, ask: Ask) -> str:
+        """An errand of a kind that is asked for by its name."""
+        values = dict(ask.values)
+        name = str(values.pop("kind", ""))
+        if name == BY_HAND:
+            return await self._by_hand(ask.model_copy(update={"values": values}))
+        kind = kinds().get(name)
+        if kind is None:
+            raise ErrandRefused(f"no errand is called {name!r}; there is {', '.join([BY_HAND, *kinds()])}")
+        if kind.URGENCY < Urgency.NIGHT and self._run_state in (RunState.RUNNING, RunState.CLOSING):
+            raise ErrandRefused(f"{name}: a night runs; hold it first")
+        errand = kind.asked_for(self._place, await self._errands.recorder(name), ask.id, values)
+        await self._errands.begin(errand)
+        return errand.id
+
+    def _answer_question(self, ask: Ask) -> str:
+        """A person's word to the errand that asks; where several do it has to be named."""
+        wanted, number = str(ask.values.get("errand") or ""), ask.values.get("question")
+        asking = [e for e in self._errands.under_way() if e.open_questions]
+        errand = self._errands.find(wanted) if wanted or len(asking) > 1 else next(iter(asking), None)
+        if errand is None:
+            raise NotAllowed("nothing is asked")
+        return errand.questions.answer(str(ask.values.get("answer") or ""), number)
+
+    def _stop_loops(self) -> None:
+        """Before a night takes the devices over."""
+        for errand in self._errands.under_way():
+            if isinstance(errand, HandWork) and errand.action == LOOP:
+                errand.stop("a night takes the devices over")
 
     async def _start(self, ask: Ask) -> str:
-        if self._recorder.state.run in _UNDER_WAY:
-            raise NotAllowed(f"a night is under way already: {self._recorder.state.night}")
+        if (running := self._night_under_way()) is not None:
+            raise NotAllowed(f"a night is under way already: {running.id}")
         equipment = self._equipment
         try:
             plan = NightPlan.model_validate(ask.values["plan"])
@@ -552,24 +625,20 @@ class Keeper:
             raise CantStart(f"the plan's spans can't be reckoned: {problem}") from None
         if (wrong_folder := unwritable(frames_folder)) is not None:  # better now than after an exposure
             raise CantStart(f"{wrong_folder}; choose another folder or give yourself the right to write")
-        self._hand.stop_loops()
-        evening = evening_date(equipment.clock.utcnow(), equipment.rig.site.time_zone)
-        name = await self._ledger.next_name(equipment.rig.id, evening)
+        self._stop_loops()
+        name = await self._errands.name(NIGHT)
         equipment = replace(equipment, frames_folder=frames_folder)
-        before = self._recorder.state
-        await started(self._recorder, plan, equipment, name, keeper_pid=os.getpid())
+        recorder = self._recorder_of(name)
+        await started(recorder, plan, equipment, keeper_pid=os.getpid())
         try:
-            self._night = Night(plan, equipment, self._recorder)
+            night = Night(plan, equipment, recorder)
         except Exception as problem:
             log.exception("the night could not be begun")
-            await self._recorder.record_if_possible(
-                Kind.CLOSING_STARTED, {}, f"it could not begin: {problem}"
-            )
+            await recorder.record_if_possible(Kind.CLOSING_STARTED, {}, f"it could not begin: {problem}")
             over = {"frames": 0, "wanted": plan.wanted, "closing": {}}
-            await self._recorder.record_if_possible(Kind.NIGHT_OVER, over, f"it could not begin: {problem}")
-            self._recorder.state = before
+            await recorder.record_if_possible(Kind.NIGHT_OVER, over, f"it could not begin: {problem}")
             raise CantStart(f"the night can't begin, an error in Vigil: {problem}") from None
-        self._started.set()
+        self._begin_night(night)
         return name
 
     def _need_allowed(self, plan: NightPlan) -> None:
@@ -586,29 +655,47 @@ class Keeper:
             return "real"
         return "virtual" if math.isinf(self._pace.speed) else "scaled"
 
-    def _tell(self, news: News) -> None:
+    def _tell(self, event: Event) -> None:
+        self._last_id = event.id
         if self._pace is not None:
             self._pace.event_happened()
-        self._send(news)
+        self._send(event)
+        for listener in tuple(self._listeners):
+            try:
+                listener(event)
+            except Exception:
+                log.exception("a listener failed and is switched off")
+                self._listeners.remove(listener)
 
     def _send(self, news: News) -> None:
         for client in tuple(self._clients):
-            client(news)
+            client.forward(news)
 
-    async def _tell_live(self, night: Night) -> None:
+    def _sample(self, errand: str, stream: str, values: dict[str, Any]) -> None:
+        """To disk, and to those who listen to the stream."""
+        now = self._equipment.clock.utcnow()
+        self._ledger.samples.add(errand, stream, now, values)
+        news = Samples(errand=errand, stream=stream, rows=[Sample(at=now, values=values)])
+        for client in tuple(self._clients):
+            if stream in client.streams:
+                client.forward(news)
+
+    async def _tell_live(self) -> None:
         """Progress once a second of real time; where time jumps nobody could read it."""
         while self._clock_kind() != "virtual":
             await self._equipment.clock.sleep(_LIVE_EVERY_S * (self._pace.speed if self._pace else 1.0))
-            progress = night.progress
-            if progress.topic:
-                self._send(
-                    Live(
-                        at=self._equipment.clock.utcnow(),
-                        topic=progress.topic,
-                        words=progress.words,
-                        initial=progress.initial,
-                        current=progress.current,
-                        target=progress.target,
-                        unit=progress.unit,
+            for errand in self._errands.under_way():
+                progress = errand.progress
+                if progress.topic:
+                    self._send(
+                        Live(
+                            errand=errand.id,
+                            at=self._equipment.clock.utcnow(),
+                            topic=progress.topic,
+                            words=progress.words,
+                            initial=progress.initial,
+                            current=progress.current,
+                            target=progress.target,
+                            unit=progress.unit,
+                        )
                     )
-                )

@@ -101,7 +101,7 @@ class Server:
             except OSError:
                 log.exception("the socket could not be made anew")
             status = await self._on_keeper(self._endpoint.status())
-            busy = status.run not in ("ready", "over") or "ready" in status.devices.values()
+            busy = bool(status.errands) or "ready" in status.devices.values()
             alone_s = 0.0 if busy or self._sockets else alone_s + step_s
             if alone_s >= self._idle_limit_s:
                 self._keeper_loop.call_soon_threadsafe(self._when_idle)
@@ -161,7 +161,8 @@ class Server:
             after = int(request.query.get("after", "0"))
         except ValueError:
             raise web.HTTPBadRequest(text="after= takes the id of an event") from None
-        detach = await self._on_keeper(self._endpoint.attach(after, tell))
+        streams = frozenset(filter(None, request.query.get("streams", "").split(",")))
+        detach = await self._on_keeper(self._endpoint.attach(after, tell, streams))
         self._sockets.add(ws)
         sender = asyncio.ensure_future(self._send(ws, queue))
         try:

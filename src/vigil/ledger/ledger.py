@@ -3,11 +3,13 @@
 import asyncio
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from datetime import datetime
 from pathlib import Path
 from typing import Any, TypeVar
 
 from vigil.documents.events import Event
-from vigil.ledger.store import LedgerStore
+from vigil.ledger.samples import SampleWriter
+from vigil.ledger.store import ErrandRow, LedgerStore
 
 T = TypeVar("T")
 
@@ -20,6 +22,7 @@ class Ledger:
         if path is not None:
             path.parent.mkdir(parents=True, exist_ok=True)
         self._store = LedgerStore(path)
+        self.samples = SampleWriter(path)
         self._thread = ThreadPoolExecutor(1, thread_name_prefix="ledger") if path is not None else None
 
     async def _do(self, call: Callable[..., T], *args: Any) -> T:
@@ -31,19 +34,29 @@ class Ledger:
         """The event with its id, on disk. Raises LedgerError."""
         return await self._do(self._store.add, event)
 
-    async def events(self, night: str, after: int = 0) -> list[Event]:
-        return await self._do(self._store.events, night, after)
+    async def events(self, errand: str, after: int = 0) -> list[Event]:
+        return await self._do(self._store.events, errand, after)
 
-    async def unfinished(self, rig_id: str) -> str | None:
+    async def told(
+        self, rig_id: str, night: str, between: tuple[datetime, datetime], after: int = 0
+    ) -> list[Event]:
+        """See LedgerStore.told."""
+        return await self._do(self._store.told, rig_id, night, between, after)
+
+    async def errands(self, rig_id: str) -> list[ErrandRow]:
+        return await self._do(self._store.errands, rig_id)
+
+    async def unfinished(self, rig_id: str) -> list[ErrandRow]:
         return await self._do(self._store.unfinished, rig_id)
 
-    async def next_name(self, rig_id: str, evening: str) -> str:
-        return await self._do(self._store.next_name, rig_id, evening)
+    async def next_number(self, rig_id: str, evening: str, kind: str) -> int:
+        return await self._do(self._store.next_number, rig_id, evening, kind)
 
-    async def frames(self, night: str) -> list[dict[str, Any]]:
-        return await self._do(self._store.frames, night)
+    async def frames(self, errand: str) -> list[dict[str, Any]]:
+        return await self._do(self._store.frames, errand)
 
     def close(self) -> None:
+        self.samples.close()
         if self._thread is not None:
             self._thread.shutdown(wait=True)
         self._store.close()

@@ -5,40 +5,81 @@ import json
 import logging
 import os
 import sqlite3
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
-from datetime import UTC
+from dataclasses import dataclass
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
+from vigil.documents.errands import NIGHT, Outcome
 from vigil.documents.events import Event, Kind
+from vigil.documents.eventvalues import (
+    ErrandEnded,
+    ErrandStarted,
+    FrameJudged,
+    FrameMeasured,
+    FrameSaved,
+    NightOver,
+    NightStarted,
+    values_of,
+)
+from vigil.documents.night import counts
 
 log = logging.getLogger(__name__)
-_SCHEMA = 2
+SCHEMA = 3
 _EVENTS = """
 CREATE TABLE events (
     id INTEGER PRIMARY KEY AUTOINCREMENT,
-    night TEXT NOT NULL,
+    errand TEXT NOT NULL,
     at TEXT NOT NULL,
     kind TEXT NOT NULL,
+    version INTEGER NOT NULL DEFAULT 1,
     body TEXT NOT NULL,
     reason TEXT NOT NULL
 );
-CREATE INDEX events_of_night ON events (night, id);
+CREATE INDEX events_of_errand ON events (errand, id);
 """
+_OF_NIGHTS_ONLY = """
+DROP INDEX IF EXISTS events_of_night;
+ALTER TABLE events RENAME COLUMN night TO errand;
+ALTER TABLE events ADD COLUMN version INTEGER NOT NULL DEFAULT 1;
+CREATE INDEX IF NOT EXISTS events_of_errand ON events (errand, id);
+"""
+"""What schemas 1 and 2 lack in the one table that isn't derived."""
+_KEPT = """
+CREATE TABLE IF NOT EXISTS taken_over (
+    source TEXT PRIMARY KEY,
+    events INTEGER NOT NULL
+);
+CREATE TABLE IF NOT EXISTS samples (
+    errand TEXT NOT NULL,
+    stream TEXT NOT NULL,
+    at TEXT NOT NULL,
+    body TEXT NOT NULL
+);
+CREATE INDEX IF NOT EXISTS samples_of_errand ON samples (errand, stream);
+"""
+"""Neither events nor made of them."""
 _DERIVED = """
 DROP TABLE IF EXISTS frames;
 DROP TABLE IF EXISTS nights;
-CREATE TABLE nights (
-    night TEXT PRIMARY KEY,
+DROP TABLE IF EXISTS errands;
+CREATE TABLE errands (
+    errand TEXT PRIMARY KEY,
+    kind TEXT NOT NULL,
     rig TEXT NOT NULL,
     evening TEXT NOT NULL,
-    started_at TEXT NOT NULL,
-    over_at TEXT
+    words TEXT NOT NULL,
+    began_at TEXT NOT NULL,
+    over_at TEXT,
+    outcome TEXT
 );
+CREATE INDEX errands_of_rig ON errands (rig, evening);
 CREATE TABLE frames (
     frame_id TEXT PRIMARY KEY,
-    night TEXT NOT NULL REFERENCES nights (night),
+    errand TEXT NOT NULL REFERENCES errands (errand),
+    rig TEXT NOT NULL,
     path TEXT NOT NULL,
     kind TEXT NOT NULL,
     block TEXT NOT NULL,
@@ -57,8 +98,10 @@ CREATE TABLE frames (
     noise_adu REAL,
     saturated INTEGER,
     doubtful TEXT,
-    verdict TEXT
+    verdict TEXT,
+    counts INTEGER NOT NULL
 );
+CREATE INDEX frames_of_errand ON frames (errand);
 """
 """Made of the events, and made anew of them for a new schema: that is all the migration there is."""
 _SAVED = (
@@ -66,10 +109,37 @@ _SAVED = (
     "exposure_s", "started_at", "temperature_c", "focus_position", "doubtful",
 )  # fmt: skip
 _MEASURED = ("hfr_px", "fwhm_px", "elongation", "stars", "background_adu", "noise_adu", "saturated")
+Row = tuple[str, str, str, int, str, str]
+"""An event as it is kept: errand, moment, kind, version, values as JSON, reason."""
+_DERIVES = frozenset(
+    {
+        Kind.ERRAND_STARTED,
+        Kind.ERRAND_ENDED,
+        Kind.NIGHT_STARTED,
+        Kind.NIGHT_OVER,
+        Kind.FRAME_SAVED,
+        Kind.FRAME_MEASURED,
+        Kind.FRAME_JUDGED,
+    }
+)
+"""The others say nothing of the tables, and need not be understood for them."""
+_COLUMNS = "id, errand, at, kind, version, body, reason"
 
 
 class LedgerError(RuntimeError):
     """The ledger can't be opened or written; the message says which file and why."""
+
+
+@dataclass(frozen=True, slots=True)
+class ErrandRow:
+    """An errand as the ledger lists it. Times are ISO text, UTC."""
+
+    errand: str
+    kind: str
+    words: str
+    began_at: str
+    over_at: str | None
+    outcome: str | None
 
 
 @contextmanager
@@ -95,6 +165,7 @@ class LedgerStore:
         try:
             self._db = sqlite3.connect(name, check_same_thread=False, isolation_level=None)
             self._db.execute("PRAGMA busy_timeout = 30000")
+            self._db.create_function("frame_counts", 2, _frame_counts, deterministic=True)
             with _alone(path):
                 self._db.execute("PRAGMA journal_mode = WAL")
                 self._prepare(name)
@@ -105,123 +176,228 @@ class LedgerStore:
     def _prepare(self, name: str) -> None:
         version = self._db.execute("PRAGMA user_version").fetchone()[0]
         if version == 0:
-            self._db.executescript(f"BEGIN; {_EVENTS} {_DERIVED} PRAGMA user_version = {_SCHEMA}; COMMIT;")
-        elif 0 < version < _SCHEMA:
-            self._rebuild()
-        elif version != _SCHEMA:
-            raise LedgerError(f"{name}: ledger of schema {version}; this Vigil knows schema {_SCHEMA}")
+            self._db.executescript(
+                f"BEGIN; {_EVENTS} {_DERIVED} {_KEPT} PRAGMA user_version = {SCHEMA}; COMMIT;"
+            )
+        elif 0 < version < SCHEMA:
+            self._rebuild(version)
+        elif version != SCHEMA:
+            raise LedgerError(f"{name}: ledger of schema {version}; this Vigil knows schema {SCHEMA}")
 
-    def _rebuild(self) -> None:
+    def _rebuild(self, version: int) -> None:
         """Derive everything anew from the events, which stay as they are; whole or not at all."""
+        with self._whole():
+            before = _OF_NIGHTS_ONLY if version < 3 else ""
+            for statement in filter(None, map(str.strip, f"{before}{_KEPT}{_DERIVED}".split(";"))):
+                self._db.execute(statement)
+            rows = self._db.execute(f"SELECT {_COLUMNS} FROM events ORDER BY id")
+            for row in rows.fetchall():
+                self._derive_if_readable(row)
+            self._db.execute(f"PRAGMA user_version = {SCHEMA}")
+
+    def _derive_if_readable(self, row: tuple[Any, ...]) -> None:
+        try:
+            self._derive(_event(row))
+        except ValueError as problem:
+            log.error("event %s of %s can't be read and is passed over (%s)", row[0], row[1], problem)
+
+    @contextmanager
+    def _whole(self) -> Iterator[None]:
+        """A transaction that other connections wait for."""
         self._db.execute("BEGIN IMMEDIATE")
         try:
-            for statement in filter(None, map(str.strip, _DERIVED.split(";"))):
-                self._db.execute(statement)
-            rows = self._db.execute("SELECT id, night, at, kind, body, reason FROM events ORDER BY id")
-            for row in rows.fetchall():
-                try:
-                    self._derive(_event(row), row[2])
-                except (ValueError, KeyError):
-                    log.error("event %s can't be read and is passed over", row[0])
-            self._db.execute(f"PRAGMA user_version = {_SCHEMA}")
+            yield
             self._db.execute("COMMIT")
         except BaseException:
-            self._db.execute("ROLLBACK")
+            if self._db.in_transaction:
+                self._db.execute("ROLLBACK")
             raise
 
     def add(self, event: Event) -> Event:
-        """Store an event, and what it says of nights and frames, in one transaction; gives it its id."""
-        at = event.at.astimezone(UTC).isoformat()
+        """Store an event, and what it says of errands and frames, in one transaction; gives it its id."""
         try:
-            self._db.execute("BEGIN IMMEDIATE")
-            cursor = self._db.execute(
-                "INSERT INTO events (night, at, kind, body, reason) VALUES (?, ?, ?, ?, ?)",
-                (
-                    event.night,
-                    at,
-                    event.kind.value,
-                    json.dumps(event.values, ensure_ascii=False),
-                    event.reason,
-                ),
-            )
-            self._derive(event, at)
-            self._db.execute("COMMIT")
+            with self._whole():
+                return self._add(event)
         except sqlite3.DatabaseError as problem:
-            if self._db.in_transaction:
-                self._db.execute("ROLLBACK")
             raise LedgerError(f"the ledger could not take {event.kind} ({problem})") from problem
+
+    def _add(self, event: Event) -> Event:
+        cursor = self._db.execute(
+            "INSERT INTO events (errand, at, kind, version, body, reason) VALUES (?, ?, ?, ?, ?, ?)",
+            (
+                event.errand,
+                event.at.astimezone(UTC).isoformat(),
+                event.kind.value,
+                event.version,
+                json.dumps(event.values, ensure_ascii=False),
+                event.reason,
+            ),
+        )
+        self._derive(event)
         return event.model_copy(update={"id": cursor.lastrowid})
 
-    def _derive(self, event: Event, at: str) -> None:
-        values = event.values
-        if event.kind is Kind.NIGHT_STARTED:
-            self._db.execute(
-                "INSERT INTO nights (night, rig, evening, started_at) VALUES (?, ?, ?, ?)",
-                (event.night, values["rig_id"], values["evening"], at),
-            )
-        elif event.kind is Kind.NIGHT_OVER:
-            self._db.execute("UPDATE nights SET over_at = ? WHERE night = ?", (at, event.night))
-        elif event.kind is Kind.FRAME_SAVED:
-            self._db.execute(
-                f"INSERT INTO frames (night, {', '.join(_SAVED)}) VALUES (?{', ?' * len(_SAVED)})",
-                (event.night, *(values.get(name) for name in _SAVED)),
-            )
-        elif event.kind is Kind.FRAME_MEASURED:
-            self._db.execute(
-                f"UPDATE frames SET {', '.join(f'{name} = ?' for name in _MEASURED)}, "
-                "doubtful = coalesce(?, doubtful) WHERE frame_id = ?",
-                (*(values[name] for name in _MEASURED), values.get("doubtful"), values["frame_id"]),
-            )
-        elif event.kind is Kind.FRAME_JUDGED:
-            self._db.execute(
-                "UPDATE frames SET verdict = ? WHERE frame_id = ?", (values["verdict"], values["frame_id"])
-            )
+    def _derive(self, event: Event) -> None:
+        """Raises BadValues for an event that doesn't say what its kind does."""
+        if event.kind not in _DERIVES:
+            return
+        values, at = values_of(event), event.at.astimezone(UTC).isoformat()
+        match values:
+            case ErrandStarted():
+                self._begin(event, values.kind, values.rig_id, values.evening, values.words)
+            case NightStarted():
+                self._begin(event, NIGHT, values.rig_id, values.evening, event.reason)
+            case ErrandEnded() | NightOver():
+                outcome = values.outcome if isinstance(values, ErrandEnded) else Outcome.DONE.value
+                self._db.execute(
+                    "UPDATE errands SET over_at = ?, outcome = ? WHERE errand = ?",
+                    (at, outcome, event.errand),
+                )
+            case FrameSaved():
+                self._db.execute(
+                    f"INSERT INTO frames (errand, rig, {', '.join(_SAVED)}, counts) VALUES (?, "
+                    f"coalesce((SELECT rig FROM errands WHERE errand = ?), ''){', ?' * len(_SAVED)}, "
+                    "frame_counts(NULL, ?))",
+                    (
+                        event.errand,
+                        event.errand,
+                        *(getattr(values, name) for name in _SAVED),
+                        values.doubtful,
+                    ),
+                )
+            case FrameMeasured():
+                self._db.execute(
+                    f"UPDATE frames SET {', '.join(f'{name} = ?' for name in _MEASURED)}, "
+                    "doubtful = coalesce(?, doubtful), "
+                    "counts = frame_counts(verdict, coalesce(?, doubtful)) WHERE frame_id = ?",
+                    (
+                        *(getattr(values, name) for name in _MEASURED),
+                        values.doubtful,
+                        values.doubtful,
+                        values.frame_id,
+                    ),
+                )
+            case FrameJudged():
+                self._db.execute(
+                    "UPDATE frames SET verdict = ?, counts = frame_counts(?, doubtful) WHERE frame_id = ?",
+                    (values.verdict, values.verdict, values.frame_id),
+                )
 
-    def events(self, night: str, after: int = 0) -> list[Event]:
-        """A night's events in order, those after an id."""
-        rows = self._db.execute(
-            "SELECT id, night, at, kind, body, reason FROM events WHERE night = ? AND id > ? ORDER BY id",
-            (night, after),
+    def _begin(self, event: Event, kind: str, rig_id: str, evening: str, words: str) -> None:
+        self._db.execute(
+            "INSERT INTO errands (errand, kind, rig, evening, words, began_at) VALUES (?, ?, ?, ?, ?, ?)",
+            (event.errand, kind, rig_id, evening, words, event.at.astimezone(UTC).isoformat()),
         )
+
+    def events(self, errand: str, after: int = 0) -> list[Event]:
+        """An errand's events in order, those after an id."""
+        return self._read("errand = ? AND id > ?", (errand, after))
+
+    def told(
+        self, rig_id: str, night: str, between: tuple[datetime, datetime], after: int = 0
+    ) -> list[Event]:
+        """What somebody who looks at a rig now has to hear, in order, after an id: the night's events, and
+        those of all errands that are under way or ended between two moments."""
+        moments = [moment.astimezone(UTC).isoformat() for moment in between]
+        return self._read(
+            "(errand = ? OR errand IN (SELECT errand FROM errands WHERE rig = ? AND kind != ? "
+            "AND (over_at IS NULL OR over_at BETWEEN ? AND ?))) AND id > ?",
+            (night, rig_id, NIGHT, *moments, after),
+        )
+
+    def _read(self, where: str, values: tuple[Any, ...]) -> list[Event]:
+        rows = self._db.execute(f"SELECT {_COLUMNS} FROM events WHERE {where} ORDER BY id", values)
         found = []
         for row in rows:
             try:
                 found.append(_event(row))
             except ValueError:  # of a kind that a newer Vigil knows, or damaged: the others are worth having
-                log.error("event %s of %s can't be read and is passed over", row[0], night)
+                log.error("event %s of %s can't be read and is passed over", row[0], row[1])
         return found
 
-    def unfinished(self, rig_id: str) -> str | None:
-        """The latest night of a rig if it isn't over."""
-        row = self._db.execute(
-            "SELECT night, over_at FROM nights WHERE rig = ? ORDER BY rowid DESC LIMIT 1", (rig_id,)
-        ).fetchone()
-        return row[0] if row and row[1] is None else None
+    def errands(self, rig_id: str, most: int = 100) -> list[ErrandRow]:
+        """A rig's last errands of every kind, newest first."""
+        rows = self._db.execute(
+            "SELECT errand, kind, words, began_at, over_at, outcome FROM errands WHERE rig = ? "
+            "ORDER BY rowid DESC LIMIT ?",
+            (rig_id, most),
+        )
+        return [ErrandRow(*row) for row in rows]
+
+    def unfinished(self, rig_id: str) -> list[ErrandRow]:
+        """What a dead keeper left of a rig, oldest first. Of nights only the latest can be taken up."""
+        rows = self._db.execute(
+            "SELECT errand, kind, words, began_at, over_at, outcome FROM errands WHERE rig = ? "
+            "AND over_at IS NULL AND (kind != ? OR rowid = (SELECT max(rowid) FROM errands "
+            "WHERE rig = ? AND kind = ?)) ORDER BY rowid",
+            (rig_id, NIGHT, rig_id, NIGHT),
+        )
+        return [ErrandRow(*row) for row in rows]
 
     def last_night(self, rig_id: str) -> str | None:
         """The latest night of a rig, over or not."""
         row = self._db.execute(
-            "SELECT night FROM nights WHERE rig = ? ORDER BY rowid DESC LIMIT 1", (rig_id,)
+            "SELECT errand FROM errands WHERE rig = ? AND kind = ? ORDER BY rowid DESC LIMIT 1",
+            (rig_id, NIGHT),
         ).fetchone()
         return row[0] if row else None
 
-    def next_name(self, rig_id: str, evening: str) -> str:
-        """A name for a new night: EVENING-RIG-NUMBER."""
-        count = self._db.execute(
-            "SELECT COUNT(*) FROM nights WHERE rig = ? AND evening = ?", (rig_id, evening)
-        ).fetchone()[0]
-        return f"{evening}-{rig_id}-{count + 1}"
+    def next_number(self, rig_id: str, evening: str, kind: str) -> int:
+        """Which one of its kind a new errand of an evening is, from 1."""
+        rows = self._db.execute(
+            "SELECT errand FROM errands WHERE rig = ? AND evening = ? AND kind = ?", (rig_id, evening, kind)
+        )
+        numbers = (row[0].rpartition("-")[2] for row in rows)
+        return max((int(number) for number in numbers if number.isdigit()), default=0) + 1
 
-    def frames(self, night: str) -> list[dict[str, Any]]:
-        """A night's frames with their figures, in order of time."""
-        cursor = self._db.execute("SELECT * FROM frames WHERE night = ? ORDER BY started_at", (night,))
+    def frames(self, errand: str) -> list[dict[str, Any]]:
+        """An errand's frames with their figures, in order of time."""
+        cursor = self._db.execute("SELECT * FROM frames WHERE errand = ? ORDER BY started_at", (errand,))
         names: Sequence[str] = [column[0] for column in cursor.description]
         return [dict(zip(names, row, strict=True)) for row in cursor]
+
+    # -- ledgers of earlier versions, one a rig ---------------------------------------------------------
+
+    def has_taken_over(self, source: str) -> bool:
+        """Whether another ledger's events are here already."""
+        row = self._db.execute("SELECT 1 FROM taken_over WHERE source = ?", (source,)).fetchone()
+        return row is not None
+
+    def take_over(self, source: str, rows: Iterable[Row]) -> int:
+        """Add another ledger's events, all of them or none, those too that can't be read today; returns how
+        many. Raises LedgerError where they contradict what is here."""
+        count = 0
+        try:
+            with self._whole():
+                for row in rows:
+                    self._db.execute(
+                        "INSERT INTO events (errand, at, kind, version, body, reason) "
+                        "VALUES (?, ?, ?, ?, ?, ?)",
+                        row,
+                    )
+                    self._derive_if_readable((0, *row))
+                    count += 1
+                self._db.execute("INSERT INTO taken_over (source, events) VALUES (?, ?)", (source, count))
+        except sqlite3.DatabaseError as problem:
+            raise LedgerError(f"{source}: its events can't be taken over ({problem})") from problem
+        return count
 
     def close(self) -> None:
         self._db.close()
 
 
+def _frame_counts(verdict: str | None, doubtful: str | None) -> bool:
+    """What counts is decided where a night decides it."""
+    return counts({"verdict": verdict, "doubtful": doubtful})
+
+
 def _event(row: tuple[Any, ...]) -> Event:
-    number, night, at, kind, body, reason = row
-    return Event(id=number, night=night, at=at, kind=Kind(kind), values=json.loads(body), reason=reason)
+    number, errand, at, kind, version, body, reason = row
+    return Event(
+        id=number,
+        errand=errand,
+        at=at,
+        kind=Kind(kind),
+        version=version,
+        values=json.loads(body),
+        reason=reason,
+    )

@@ -1,12 +1,12 @@
 """The two sides of the wire."""
 
-from collections.abc import AsyncIterator, Callable
+from collections.abc import AsyncIterator, Callable, Collection
 from typing import Protocol
 
 from vigil.documents.events import Event
-from vigil.documents.messages import Answer, Ask, Deed, Live, Reports, Resync, Status
+from vigil.documents.messages import Answer, Ask, Live, Reports, Resync, Samples, Status
 
-News = Event | Live | Resync | Reports | Deed
+News = Event | Live | Resync | Reports | Samples
 
 
 class Endpoint(Protocol):
@@ -16,8 +16,11 @@ class Endpoint(Protocol):
 
     async def answer(self, ask: Ask) -> Answer: ...
 
-    async def attach(self, after: int, tell: Callable[[News], None]) -> Callable[[], None]:
-        """Every event of the night with an id over `after`, then what comes; returns how to detach."""
+    async def attach(
+        self, after: int, tell: Callable[[News], None], streams: Collection[str] = ()
+    ) -> Callable[[], None]:
+        """Every event of the night, and of the day's other errands, with an id over `after`, then what comes,
+        with the samples of the streams that are asked for; returns how to detach."""
         ...
 
 
@@ -28,7 +31,7 @@ class Link(Protocol):
 
     async def ask(self, ask: Ask) -> Answer: ...
 
-    def news(self, after: int = 0) -> AsyncIterator[News]: ...
+    def news(self, after: int = 0, streams: Collection[str] = ()) -> AsyncIterator[News]: ...
 
 
 class KeeperGone(ConnectionError):

@@ -1,9 +1,10 @@
 """A keeper in another process, over its Unix socket."""
 
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Collection
 from pathlib import Path
 from types import TracebackType
 from typing import Self
+from urllib.parse import urlencode
 
 import aiohttp
 
@@ -58,10 +59,11 @@ class SocketLink:
         except (aiohttp.ClientError, OSError, TimeoutError) as problem:
             raise KeeperGone(f"no keeper answers at {self._path} ({problem})") from None
 
-    async def news(self, after: int = 0) -> AsyncIterator[News]:
+    async def news(self, after: int = 0, streams: Collection[str] = ()) -> AsyncIterator[News]:
         """Ends when the keeper closes the socket. Raises KeeperGone when it breaks."""
+        where = f"/news?{urlencode({'after': after, 'streams': ','.join(streams)})}"
         try:
-            async with self._open().ws_connect(f"/news?after={after}", heartbeat=10.0) as socket:
+            async with self._open().ws_connect(where, heartbeat=10.0) as socket:
                 async for message in socket:
                     if message.type is aiohttp.WSMsgType.TEXT:
                         yield decode(message.data)

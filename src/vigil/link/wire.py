@@ -3,15 +3,15 @@
 import json
 
 from vigil.documents.events import Event
-from vigil.documents.messages import Deed, Live, Reports, Resync
+from vigil.documents.messages import Live, Reports, Resync, Samples
 from vigil.link.endpoint import News
 
-_TYPES: dict[str, type[Event] | type[Live] | type[Resync] | type[Reports] | type[Deed]] = {
+_TYPES: dict[str, type[Event] | type[Live] | type[Resync] | type[Reports] | type[Samples]] = {
     "event": Event,
     "live": Live,
     "resync": Resync,
     "reports": Reports,
-    "deed": Deed,
+    "samples": Samples,
 }
 _NAMES = {model: name for name, model in _TYPES.items()}
 

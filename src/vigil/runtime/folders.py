@@ -7,11 +7,13 @@ from pathlib import Path
 
 _LONGEST_SOCKET_BYTES = 100
 LEDGER = "ledger.sqlite"
+_LOCK = "keeper.lock"
 
 
 @dataclass(frozen=True, slots=True)
 class Folders:
-    """Data (ledger, its lock, frames), state (simulated gear, logs) and runtime (socket) of one rig."""
+    """Data (lock, frames), state (simulated gear, logs) and runtime (socket) of one rig, and the ledger of
+    all."""
 
     data: Path
     state: Path
@@ -19,6 +21,12 @@ class Folders:
 
     @property
     def ledger(self) -> Path:
+        """One for all rigs."""
+        return self.data.parent / LEDGER
+
+    @property
+    def old_ledger(self) -> Path:
+        """Where this rig had one of its own once."""
         return self.data / LEDGER
 
     @property
@@ -47,8 +55,8 @@ class Folders:
 
     @property
     def lock(self) -> Path:
-        """Beside the ledger, which one keeper at a time may write, whatever its runtime folder is."""
-        return self.data / "keeper.lock"
+        """Where the rig's frames are: one keeper at a time has a rig, whatever its runtime folder is."""
+        return self.data / _LOCK
 
     @property
     def socket_in_use(self) -> Path:
@@ -82,13 +90,23 @@ def folders_of(rig_id: str) -> Folders:
 
 
 def data_folder(rig_id: str) -> Path:
-    """Where a rig's ledger and frames are; may not exist yet."""
+    """Where a rig's frames are; may not exist yet."""
     return _base("XDG_DATA_HOME", Path.home() / ".local" / "share") / "vigil" / rig_id
 
 
-def ledger_file(rig_id: str) -> Path:
-    """A rig's ledger, for reading it without a keeper; may not exist yet."""
+def ledger_file() -> Path:
+    """The ledger, for reading it without a keeper; may not exist yet."""
+    return _base("XDG_DATA_HOME", Path.home() / ".local" / "share") / "vigil" / LEDGER
+
+
+def old_ledger_file(rig_id: str) -> Path:
+    """Where a rig had a ledger of its own once; may not exist."""
     return data_folder(rig_id) / LEDGER
+
+
+def lock_file(rig_id: str) -> Path:
+    """Held by a rig's keeper; may not exist yet."""
+    return data_folder(rig_id) / _LOCK
 
 
 def rigs_folder() -> Path:

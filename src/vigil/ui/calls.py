@@ -27,7 +27,6 @@ CAUSES = (
     Cause("end", "the night is over", frozenset({Kind.NIGHT_OVER})),
 )
 _NEWS = timedelta(minutes=2)
-_ASKS = ("ask", "turn by hand")
 
 
 class Calls(QObject):
@@ -55,7 +54,7 @@ class Calls(QObject):
         status = self._session.status
         if status is not None and status.at - event.at > _NEWS:
             return
-        if event.kind is Kind.ACTIVITY_STARTED and event.values["kind"] in _ASKS:
+        if event.kind is Kind.QUESTION_ASKED:
             self.call("Vigil asks", str(event.values["words"]))
         cause = next((cause for cause in CAUSES if event.kind in cause.kinds), None)
         if cause is not None and cause.key not in self._off:

@@ -5,6 +5,7 @@ import logging
 from collections.abc import Callable, Coroutine
 from typing import Any, Protocol
 
+from vigil.documents.deeds import LOOP
 from vigil.documents.events import Event
 from vigil.documents.messages import Answer, Ask, Resync, Status
 from vigil.link.endpoint import KeeperGone, Link, News
@@ -136,7 +137,7 @@ class Conversation:
 
     async def _hear(self, link: Link) -> bool:
         """Pass news on; True when it must be asked for anew."""
-        async for news in link.news(self._last_id):
+        async for news in link.news(self._last_id, streams=(LOOP,)):
             if isinstance(news, Resync):
                 return True
             if isinstance(news, Event):

@@ -121,8 +121,6 @@ class NightRecord:
         self._sheltering_for = ""
         self._log = ReasonLog()
         self.spells = SpellLog()
-        self.question = ""
-        """What a person is asked now; empty when nothing is."""
         self._wanted = 0
         self.turnings: list[Turning] = []
         self.flips: list[Flipping] = []
@@ -235,7 +233,6 @@ class NightRecord:
     def _night_resumed(self, event: Event) -> None:
         if (exposing := self.exposing) is not None:
             exposing.ends, exposing.outcome = event.at, "lost"
-        self.question = ""
         for run in self._by_activity.values():
             run.outcome = run.outcome or "lost"
         self._by_activity.clear()
@@ -254,8 +251,6 @@ class NightRecord:
             flip = Flipping(words, event.at)
             self.flips.append(flip)
             self._by_activity[number] = flip
-        elif kind == "ask":
-            self.question = words.removeprefix("ask: ")
         elif kind in ("turn camera", "turn by hand"):
             turning = Turning(words, event.at, kind == "turn by hand")
             self.turnings.append(turning)
@@ -277,8 +272,6 @@ class NightRecord:
 
     def _activity_ended(self, event: Event) -> None:
         run = self._by_activity.pop(int(event.values["activity"]), None)
-        if event.values["kind"] == "ask":
-            self.question = ""
         if run is None:
             return
         run.outcome, run.said = event.values["outcome"], event.reason

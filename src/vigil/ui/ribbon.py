@@ -3,9 +3,10 @@
 from datetime import datetime, timedelta
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter
+from PyQt6.QtWidgets import QMenu, QWidget
 
+from vigil.documents.errands import GUARD, ErrandState, Outcome
 from vigil.ui import words
 from vigil.ui.marks import paint_mark
 from vigil.ui.picture import TimePicture, elided, text_width, write
@@ -16,6 +17,8 @@ _SKY_TOP = 16.0
 _BAR_TOP, _BAR_HEIGHT = 35.0, 25.0
 _TOUCH_PX = 0.6
 _MARK_TOP = 66.0
+_ERRANDS_TOP, _ERRANDS_HEIGHT = 61.5, 3.0
+_NEAR_PX = 2.0
 _STEP = timedelta(minutes=5)
 
 
@@ -29,6 +32,7 @@ class Ribbon(TimePicture):
         self.setAccessibleName("The night: darkness, plan, what was done, now")
         session.night_changed.connect(self._describe)
         session.night_changed.connect(self.update)
+        session.errands_changed.connect(self.update)
 
     def paint(self, painter: QPainter) -> None:
         self.paint_sky(painter, _SKY_TOP, Size.RIBBON - _SKY_TOP)
@@ -39,6 +43,7 @@ class Ribbon(TimePicture):
             self._paint_bar(painter, begins, ends)
         self._paint_done(painter)
         self._paint_marks(painter)
+        self._paint_errands(painter)
         self.paint_moments(painter, _SKY_TOP - 1, Size.RIBBON, labels=True)
         painter.setPen(theme.pen("line"))
         painter.drawLine(QPointF(0, Size.RIBBON - 0.5), QPointF(self.width(), Size.RIBBON - 0.5))
@@ -112,12 +117,51 @@ class Ribbon(TimePicture):
         for centring in record.centrings:
             paint_mark(painter, "centre", self.x(centring.began), _MARK_TOP + 7, "soft")
 
+    def _errands(self) -> list[tuple[datetime, datetime, ErrandState]]:
+        """What was, or is, done beside the night, with when."""
+        now = self.session.now
+        return [(e.began, e.ended or now, e) for e in self.session.errands.values() if e.began is not None]
+
+    def _paint_errands(self, painter: QPainter) -> None:
+        """Along the lower edge: a bar as long as it took, open at its end while it is under way."""
+        painter.setPen(Qt.PenStyle.NoPen)
+        for begins, ends, errand in self._errands():
+            left, right = self.x(begins), self.x(ends)
+            failed = errand.outcome in (Outcome.FAILED, Outcome.CUT_OFF)
+            painter.setBrush(theme.colour("fault" if failed else "accent", 1.0 if errand.over else 0.6))
+            painter.drawRect(QRectF(left, _ERRANDS_TOP, max(2.0, right - left), _ERRANDS_HEIGHT))
+
+    def errand_at(self, x: float) -> ErrandState | None:
+        """The last one that was under way there."""
+        found = [
+            errand
+            for begins, ends, errand in self._errands()
+            if self.x(begins) - _NEAR_PX <= x <= self.x(ends) + _NEAR_PX
+        ]
+        return found[-1] if found else None
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """What is under way beside the night can be stopped here too."""
+        if event is None:
+            return
+        menu = QMenu(self)
+        for errand in self.session.errands_under_way:
+            if errand.kind != GUARD:
+                stop = menu.addAction(f"Stop: {errand.words}")
+                assert stop is not None
+                stop.triggered.connect(lambda _=False, e=errand: self.session.stop_errand(e.errand))
+        if menu.actions():
+            menu.popup(event.globalPos())
+
     def hover_text(self, moment: datetime) -> str:
         said = [super().hover_text(moment)]
         for begins, ends, label in self._planned():
             if begins <= moment <= ends:
                 zone = self.session.zone
                 said.append(f"{label}, {words.clock(begins, zone)} to {words.clock(ends, zone)}")
+        if (errand := self.errand_at(self.x(moment))) is not None:
+            how = errand.reason if errand.over else "under way"
+            said.append(f"{errand.kind}: {errand.words}{f' ({how})' if how else ''}")
         return "\n".join(said)
 
     def _describe(self) -> None:

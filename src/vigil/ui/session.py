@@ -9,17 +9,18 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
+from vigil.documents.deeds import Deed, Deeds, Stage
+from vigil.documents.errands import BY_HAND, ErrandState, Question
 from vigil.documents.events import Event, Kind
 from vigil.documents.messages import (
     WISHES,
     Answer,
     Ask,
     Command,
-    Deed,
     DeviceReport,
     Live,
     Reports,
-    Stage,
+    Samples,
     Status,
 )
 from vigil.documents.plan import Target
@@ -72,6 +73,8 @@ class Session(QObject):
     sky_changed = pyqtSignal()
     devices_changed = pyqtSignal()
     deed_told = pyqtSignal(object)
+    """How work by hand goes."""
+    errands_changed = pyqtSignal()
     programs_asked = pyqtSignal(list)
     """The plan would run these, and nobody here has allowed it yet."""
     scenery_told = pyqtSignal(object)
@@ -103,6 +106,11 @@ class Session(QObject):
         self.record = NightRecord()
         self.status: Status | None = None
         self.live: Live | None = None
+        """How far the night is with what it is doing."""
+        self._deeds = Deeds()
+        self._last_id = 0
+        self._told_before = 0
+        """The last event that was on record when the keeper was found: what is older is no news."""
         self.link = LinkState.STARTING
         self.link_words = ""
         self.moments = Moments(now)
@@ -162,6 +170,14 @@ class Session(QObject):
     def stop_everything(self) -> None:
         """At once, and hold a night."""
         self.ask(Command.STOP)
+
+    def stop_errand(self, errand: str) -> None:
+        """What is under way beside a night."""
+        self.ask(Command.STOP_ERRAND, errand=errand)
+
+    def answer(self, errand: str, question: int, answer: str) -> None:
+        """To what an errand asks."""
+        self.ask(Command.ANSWER, errand=errand, question=question, answer=answer)
 
     def hold(self, now: bool = False) -> None:
         self.ask(Command.HOLD, reason="held by hand", now=now)
@@ -224,6 +240,31 @@ class Session(QObject):
     def run(self) -> str:
         """The run state: "ready", "running", "held", "closing" or "over"."""
         return "ready" if self.past else self.record.state.run.value
+
+    @property
+    def errands(self) -> dict[str, ErrandState]:
+        """Everything but nights that the keeper has told of, by id, also what is over."""
+        return self._deeds.states
+
+    @property
+    def errands_under_way(self) -> list[ErrandState]:
+        """What the keeper has in hand beside a night."""
+        running = {errand.id for errand in self.status.errands} if self.status else set()
+        return [state for name, state in self.errands.items() if name in running and not state.over]
+
+    @property
+    def questions(self) -> list[tuple[str, Question]]:
+        """What people are asked now, with the errand that asks."""
+        if self.link is not LinkState.OPEN:
+            return []
+        night = (
+            [] if self.past else [(self.record.state.night, q) for q in self.record.state.questions.values()]
+        )
+        return night + [
+            (state.errand, question)
+            for state in self.errands_under_way
+            for question in state.questions.values()
+        ]
 
     @property
     def tonight(self) -> NightRecord:
@@ -317,12 +358,17 @@ class Session(QObject):
 
     def take_news(self, batch: list[News]) -> None:
         """Events and live values, in order."""
-        events, begun = False, False
+        events, begun, errands = False, False, False
         for news in batch:
             if isinstance(news, Event):
+                if news.id <= self._last_id:
+                    continue
+                self._last_id = news.id
                 if news.kind is Kind.NIGHT_STARTED:
                     self.record, begun, self.past = NightRecord(), True, False
-                if news.id <= self.record.state.last_id:
+                elif self.past or news.errand != self.record.state.night:
+                    errands = True
+                    self._take_errand(news)
                     continue
                 self.record.add(news)
                 self.happened.emit(news)
@@ -334,14 +380,15 @@ class Session(QObject):
                 self.live = None
                 self._advance(news.at)
             elif isinstance(news, Live):
-                self.live = news
+                if news.errand == self.record.state.night:
+                    self.live = news
                 self._advance(news.at)
             elif isinstance(news, Reports):
                 self._take_reports(news.devices)
                 self._advance(news.at)
-            elif isinstance(news, Deed):
-                self._asked.pop(news.id, None) if news.over else None
-                self.deed_told.emit(news)
+            elif isinstance(news, Samples):
+                for deed in self._deeds.of_samples(news):
+                    self.deed_told.emit(deed)
         if begun:
             self.agreed = ""
             self.in_force.take(self.record.state.plan or "")
@@ -349,9 +396,25 @@ class Session(QObject):
         if events:
             self._lock_plan()
             self.night_changed.emit()
+        if errands:
+            self.errands_changed.emit()
         self.live_changed.emit()
 
+    def _take_errand(self, event: Event) -> None:
+        """Of what has long been done controls are told nothing."""
+        deed = self._deeds.of_event(event)
+        state = self.errands.get(event.errand)
+        if event.id > self._told_before or (state is not None and not state.over):
+            self._advance(event.at)
+            if deed is not None:
+                self._asked.pop(deed.id, None) if deed.over else None
+                self.deed_told.emit(deed)
+            elif state is not None and state.kind != BY_HAND:
+                self.happened.emit(event)
+
     def take_status(self, status: Status) -> None:
+        if self.status is None:
+            self._told_before = status.last_event
         self.status = status
         if status.run not in _UNDER_WAY and not self.record.under_way:
             self._set_now(status.at)  # before a night the keeper's clock may stand earlier than ours

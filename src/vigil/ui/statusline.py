@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QToolButton, QWidget
 
+from vigil.documents.errands import BY_HAND, GUARD
 from vigil.ui import words
 from vigil.ui.linkstate import LinkState
 from vigil.ui.picture import RIGHT
@@ -19,6 +20,7 @@ _ALWAYS_SHOWN = ("mount", "camera", "focuser", "filter wheel", "guide camera")
 _OTHERS = "others"
 _QUIET = ("not connected", "busy", "ready")
 """States in which a device beside the train needs no lamp of its own."""
+_KINDS = {BY_HAND: "By hand", GUARD: "Guard"}
 _RUN_WORDS = {
     "ready": "No night under way",
     "held": "Holding",
@@ -128,13 +130,15 @@ class StatusLine(QWidget):
         self.progress = Progress()
         self.progress.setFixedWidth(60)
         self.far = label("", "number")
+        self.errand = OneLine("accent")
+        self.stop_errand = button("Stop it", "small", "Stop what is under way by hand or on a bench")
         self.next_words = OneLine("soft", align=RIGHT)
         self.countdown: QLabel = label("", "number")
         self.hold = button("Hold", "small", "Wait, safe, after what is under way", "Ctrl+H")
         self.end = button("End night", "small", "Park, warm up, disconnect", "Ctrl+E")
         self.stop = button("Stop", "small", "Everything stands still at once; a night is held", "Ctrl+.")
         self.red = RedSwitch()
-        for made in (self.hold, self.end, self.stop):
+        for made in (self.hold, self.end, self.stop, self.stop_errand):
             made.setFixedHeight(Size.STATUS - 5)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(Size.MARGIN - 4, 1, Size.GAP, 0)
@@ -144,6 +148,8 @@ class StatusLine(QWidget):
         layout.addWidget(self.activity, 5)
         layout.addWidget(self.progress)
         layout.addWidget(self.far)
+        layout.addWidget(self.errand, 4)
+        layout.addWidget(self.stop_errand)
         layout.addSpacing(4)
         layout.addWidget(self.next_words, 3)
         layout.addWidget(self.countdown)
@@ -153,10 +159,12 @@ class StatusLine(QWidget):
         layout.addWidget(self.red)
         self.hold.clicked.connect(self._hold_or_resume)
         self.stop.clicked.connect(session.stop_everything)
+        self.stop_errand.clicked.connect(self._stop_errand)
         for signal in (
             session.night_changed,
             session.status_changed,
             session.live_changed,
+            session.errands_changed,
             session.link_changed,
             session.moments.now_changed,
         ):
@@ -180,7 +188,7 @@ class StatusLine(QWidget):
         """For the full-screen view: text to read, and buttons to touch, at the mount."""
         height = Size.TOUCH + 8 if large else Size.STATUS
         self.setFixedHeight(height)
-        for made in (self.hold, self.end, self.stop):
+        for made in (self.hold, self.end, self.stop, self.stop_errand):
             made.setFixedHeight(Size.TOUCH if large else Size.STATUS - 5)
         self.red.setFixedSize(Size.TOUCH if large else 30, Size.TOUCH if large else Size.STATUS - 4)
         self.activity.enlarge(Size.LARGE if large else Size.BODY)
@@ -189,6 +197,7 @@ class StatusLine(QWidget):
     def refresh(self) -> None:
         session = self._session
         self._show_lamps()
+        self._show_errands()
         words_now, role = self._activity()
         promise = session.promise if session.link is LinkState.OPEN else ""
         self.activity.say(f"{promise[:1].upper()}{promise[1:]}" or words_now, "warn" if promise else role)
@@ -232,6 +241,24 @@ class StatusLine(QWidget):
             self.others.show_state(next(state for state in _QUIET if state in quiet.values()))
             self.others.setToolTip("\n".join(f"{name}: {state}" for name, state in quiet.items()))
 
+    def _stop_errand(self) -> None:
+        """The one that was begun last: the others are in their turn then."""
+        running = self._session.errands_under_way
+        if running:
+            self._session.stop_errand(running[-1].errand)
+
+    def _show_errands(self) -> None:
+        """What is under way beside a night; a guard's own work is not a person's to stop."""
+        running = self._session.errands_under_way if self._session.link is LinkState.OPEN else []
+        self.errand.setVisible(bool(running))
+        self.stop_errand.setVisible(bool(running) and running[-1].kind != GUARD)
+        if running:
+            last = running[-1]
+            more = f", and {len(running) - 1} more" if len(running) > 1 else ""
+            self.errand.say(f"{_KINDS.get(last.kind, last.kind)}: {last.words}{more}")
+            self.stop_errand.setToolTip(f"Stop: {last.words}")
+            self.stop_errand.setAccessibleName(f"Stop: {last.words}")
+
     def _activity(self) -> tuple[str, str]:
         session = self._session
         if session.link is LinkState.STARTING:
@@ -253,8 +280,6 @@ class StatusLine(QWidget):
             if doing == "waiting":
                 return "Waiting" + self._until(), "text"
             return doing[:1].upper() + doing[1:], "text"
-        if status is not None and status.by_hand and session.run in ("ready", "over"):
-            return f"By hand: {'; '.join(status.by_hand)}", "text"
         return _RUN_WORDS.get(session.run, ""), "soft"
 
     def _until(self) -> str:

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 from vigil.documents.messages import Command
 from vigil.ui import words
 from vigil.ui.actions import Action
+from vigil.ui.asking import Asking
 from vigil.ui.calls import Calls
 from vigil.ui.commandbar import CommandBar
 from vigil.ui.jobs import Jobs
@@ -59,6 +60,7 @@ class Window(QMainWindow):
         self.pace = PaceRow(session)
         self.clock: QLabel = label("", "number")
         self.banner = Banner()
+        self.asking = Asking(self.session)
         self.stack = QStackedWidget()
         self.status = StatusLine(session)
         self.workspaces: dict[str, Workspace] = {}
@@ -94,7 +96,7 @@ class Window(QMainWindow):
         layout = QVBoxLayout(central)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
-        for widget in (self.ribbon, self._bar, self.banner):
+        for widget in (self.ribbon, self._bar, self.asking, self.banner):
             layout.addWidget(widget)
         self._across = row(self.stack, gap=0)
         layout.addLayout(self._across, 1)

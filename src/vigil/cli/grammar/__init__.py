@@ -12,6 +12,7 @@ _IN_ORDER = (
     plans.add_pattern,
     nights.add_window,
     nights.add_night,
+    nights.add_errand,
     rigs.add_rig,
     rigs.add_device,
     sky.add_solve,

@@ -72,6 +72,23 @@ def add_night(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
     night.set_defaults(module="night")
 
 
+def add_errand(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+    errand = commands.add_parser(
+        "errand",
+        help="everything that a rig's keeper has in hand: list, follow, stop, answer",
+        description=_ERRAND,
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    errand.add_argument("action", choices=list(ERRAND_ACTIONS))
+    errand.add_argument("word", nargs="?", metavar="ERRAND", default="", help="by id, its end, or its words")
+    errand.add_argument("answer", nargs="?", metavar="ANSWER", default="", help="answer: else the first one")
+    errand.add_argument("--rig", metavar="RIG", help="rig (JSON); the demo's where not given")
+    errand.add_argument("--past", action="store_true", help="list: also what is over, from the ledger")
+    errand.add_argument("--stream", metavar="NAME", help="follow: its samples of this name too")
+    options.as_json(errand, "one JSON object, or one a line")
+    errand.set_defaults(module="errand")
+
+
 def add_keep(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
     keep = commands.add_parser("keep", help="be the keeper of a rig (other commands start one)")
     keep.add_argument("--rig", metavar="RIG", required=True)
@@ -108,6 +125,18 @@ NIGHT_ACTIONS = {
     "forward": "",
 }
 """What `vigil night` can do, and the word that goes with it."""
+
+ERRAND_ACTIONS = ("list", "follow", "stop", "answer")
+
+_ERRAND = """An errand is whatever the keeper carries out: a night, work by hand, what guards do.
+
+  list [--past]             what is under way, and what is asked
+  follow [ERRAND]           its events as they come, until it is over
+  stop [ERRAND]             it ends, safely; a night is closed
+  answer [ERRAND] [ANSWER]  to what it asks
+
+ERRAND is an id as `list` shows it, the end of one ("hand-3"), its kind or its words; where there is
+only one it may be left out."""
 
 _NIGHT = """The night that a rig's keeper runs. Each change says from when it is in force.
 

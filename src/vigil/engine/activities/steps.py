@@ -12,7 +12,7 @@ from vigil.engine.policy import AfterTries, Policy
 from vigil.planning.waits import moment_of
 from vigil.runtime.programs import ProgramFailed
 
-_LOOK_S = 1.0
+_YES = "yes"
 _ASKED_S = 30.0
 
 
@@ -45,15 +45,12 @@ class AskPerson(Activity):
         return _policy(self.step.otherwise)
 
     async def run(self, kit: Kit) -> dict[str, Any]:
-        step = self.step
-        ends = kit.clock.utcnow() + timedelta(minutes=step.wait_min)
-        kit.answers.taken()
-        kit.progress.begin("ask", self.words, 0, 60 * step.wait_min, "s")
-        while kit.clock.utcnow() < ends:
-            if kit.answers.taken():
-                return {"step": step.id, "summary": f"{step.question}: yes"}
-            await kit.clock.sleep(_LOOK_S)
-            kit.progress.current += _LOOK_S
+        step, wait = self.step, timedelta(minutes=self.step.wait_min)
+        kit.progress.run("ask", self.words, wait.total_seconds())
+        async with kit.questions.ask(step.question, (_YES,), wait, step.otherwise) as question:
+            answer = await question.wait(kit.clock.utcnow() + wait)
+        if answer is not None:
+            return {"step": step.id, "summary": f"{step.question}: {answer}"}
         if step.otherwise == "go on":
             return {"step": step.id, "summary": f"{step.question}: nobody answered in {step.wait_min:g} min"}
         raise ActivityFailed(f"nobody answered in {step.wait_min:g} min; {step.otherwise}")

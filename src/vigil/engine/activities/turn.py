@@ -2,14 +2,15 @@
 
 from collections.abc import Awaitable, Callable
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import datetime, timedelta
 from typing import Any, Literal
 
-from vigil.devices.protocols import Rotator
+from vigil.devices.protocols import Exposure, Rotator
 from vigil.engine.activities.moves import take_back
 from vigil.engine.activities.solving import near_enough, ready_to_solve, solved_frame, solved_values
 from vigil.engine.activity import Activity, ActivityFailed, Kit
 from vigil.engine.policy import AfterTries, Policy
+from vigil.engine.questions import AskedQuestion
 from vigil.sky.turns import seen_from_behind, turn_to_deg
 from vigil.solving.wcs import Wcs
 
@@ -21,6 +22,7 @@ _EXPECTED_S, _BY_HAND_S = 70.0, 180.0
 # a person's frames may not solve while the camera is being turned
 _MOST_BLURRED = 20
 _LOOK_S = 5.0
+_AS_IT_IS = "take it as it is"
 
 
 @dataclass(frozen=True)
@@ -148,8 +150,18 @@ class TurnByHand(_Turn):
     async def run(self, kit: Kit) -> dict[str, Any]:
         exposure = await ready_to_solve(kit, self.focus_position)
         aim = await near_enough(kit, self.ra_deg, self.dec_deg)
-        ends = kit.clock.utcnow() + timedelta(minutes=self.wait_min)
-        kit.answers.taken()
+        wait = timedelta(minutes=self.wait_min)
+        async with kit.questions.ask(self.words, (_AS_IT_IS,), wait, self.unanswered) as question:
+            return await self._turned(kit, exposure, aim, kit.clock.utcnow() + wait, question)
+
+    async def _turned(
+        self,
+        kit: Kit,
+        exposure: Exposure,
+        aim: tuple[float, float],
+        ends: datetime,
+        question: AskedQuestion,
+    ) -> dict[str, Any]:
         attempt = blurred = 0
         last: tuple[Wcs, float] | None = None
         while kit.clock.utcnow() < ends:
@@ -167,7 +179,7 @@ class TurnByHand(_Turn):
             last = wcs, left
             if abs(left) <= self.within_deg:
                 return self._done(wcs, left)
-            if kit.answers.taken():
+            if question.answer is not None:
                 return self._done(wcs, left, accepted=True)
             await kit.clock.sleep(_LOOK_S)
         if last is not None and self.unanswered == "go on as it is":

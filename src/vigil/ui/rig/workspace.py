@@ -9,8 +9,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
+from vigil.documents.deeds import Deed, Stage
 from vigil.documents.hand import ALL
-from vigil.documents.messages import Deed, Stage
 from vigil.documents.rig import PART_OF_DEVICE
 from vigil.documents.rig.change import part_name
 from vigil.planning.muster import Finding, Known, muster

@@ -5,7 +5,7 @@ from typing import Any
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
-from vigil.documents.messages import Deed, Stage
+from vigil.documents.deeds import Deed, Stage
 from vigil.ui.fields import ValueField, number
 from vigil.ui.pieces import OneLine, button, column, label, row
 from vigil.ui.session import Session

@@ -141,10 +141,10 @@ class TargetList(QFrame):
         if key == self._ranked_for or not self._begun:
             self.fill()
             return
-        at, rig, ledger = session.now, session.rig, ledger_file(session.rig.id)
+        at, rig, ledger = session.now, session.rig, ledger_file()
 
         def work() -> tuple[tuple[object, ...], Ranking]:
-            shot = {name for name, _ in frames_taken(ledger)} if wish.not_yet_shot else set()
+            shot = {name for name, _ in frames_taken(ledger, rig.id)} if wish.not_yet_shot else set()
             return key, rank(whole_catalogue(), rig, at, wish, tuple(shot))
 
         self._jobs.run("ranking", work, self._ranked, self.fail)

@@ -75,7 +75,7 @@ class OwnPictures(QObject):
             return
         self._listed, rig_id = frame.name, self._session.rig.id
         name = frame.name
-        self._jobs.run("earlier", lambda: earlier_of(ledger_file(rig_id), name), self._show_taken, _nothing)
+        self._jobs.run("earlier", lambda: earlier_of(ledger_file(), rig_id, name), self._show_taken, _nothing)
 
     def _show_taken(self, taken: list[TakenFrame]) -> None:
         choice = self._frame_page.taken
@@ -95,7 +95,7 @@ class OwnPictures(QObject):
     def _likely_place(self) -> str:
         """Where the last light of this target lies, else the rig's frames."""
         frame, rig_id = self._frame.frame, self._session.rig.id
-        for light in lights(ledger_file(rig_id)):
+        for light in lights(ledger_file(), rig_id):
             if frame is not None and light.target.startswith(frame.name) and light.path.exists():
                 return str(light.path)
         return str(data_folder(rig_id) / "frames")

@@ -348,7 +348,7 @@ class Targets(Workspace):
         if frame is None or self._hindrance():
             return
         plan = self._session.plan
-        taken = frames_taken(ledger_file(self._session.rig.id)) if frame.shelf_id else {}
+        taken = frames_taken(ledger_file(), self._session.rig.id) if frame.shelf_id else {}
         blocks = blocks_of(
             self.frame.framed(),
             self.frame.field_deg,

@@ -18,8 +18,6 @@ class Mood:
     name: str
     words: str
     role: str = "head"
-    asks: bool = False
-    """A person has to answer."""
     quiet: bool = False
     """All goes by itself: there is room to say what."""
 
@@ -52,8 +50,9 @@ def mood_of(session: Session) -> Mood:
 
 def _running(session: Session) -> Mood:
     record = session.record
-    if record.question:
-        return Mood("Vigil asks", record.question, "warn", asks=True)
+    if record.state.questions:
+        question = next(iter(record.state.questions.values()))
+        return Mood("Vigil asks", question.words, "warn")
     if record.lost_to:
         return Mood(f"Trying again: {record.lost_to}", record.trying_again, "warn")
     devices = session.status.devices if session.status else {}

@@ -57,9 +57,7 @@ class Watch(Workspace):
         self.note = Note("", "", self.start)
         self.pictures = QStackedWidget()
         self.turning = TurningDial()
-        self.accept = button("Go on as it is", "", "The camera's angle is good enough")
-        self.accept.clicked.connect(lambda: session.ask(Command.ACCEPT))
-        self._turning = page(self.turning, self.accept)
+        self._turning = page(self.turning)
         for picture in (self.note, self.frame, self.curve, self.centring, self._turning):
             self.pictures.addWidget(picture)
         self.title, self.subtitle = OneLine(strong=True), OneLine("soft", size=Size.SMALL)
@@ -139,9 +137,6 @@ class Watch(Workspace):
     def _build_side(self) -> None:
         self.mood = label("", "head")
         self.mood_words = wrapped()
-        self.yes = button("Yes, go on", "primary", "The answer to what Vigil asks")
-        self.yes.clicked.connect(lambda: self._session.ask(Command.ACCEPT))
-        self.yes.hide()
         self.lost = wrapped("", "warn")
         self.done = Facts()
         self.done_bar = Progress()
@@ -157,7 +152,6 @@ class Watch(Workspace):
         inspector = side(
             self.mood,
             self.mood_words,
-            self.yes,
             _headed("Frames", self.after_frame),
             self.done,
             self.done_bar,
@@ -263,7 +257,6 @@ class Watch(Workspace):
         self.turning.begin(run.words)
         if run.turn_deg is not None:
             self.turning.show_turn(run.turn_deg, run.limit_deg, run.way, run.attempt)
-        self.accept.setVisible(run.by_hand)
         self._show(self._turning)
 
     def _overlay_said(self, text: str) -> None:
@@ -480,7 +473,6 @@ class Watch(Workspace):
         self.mood.setText(mood.name)
         self.mood_words.setText(mood.words)
         set_styled(self.mood, "role", mood.role if mood.role == "head" else f"head-{mood.role}")
-        self.yes.setVisible(mood.asks)
         self.large.say(mood.name, "accent" if mood.role == "head" else mood.role)
         self.large_now.say(across_the_room(self._session) if mood.quiet else mood.words)
 
