@@ -57,6 +57,11 @@ class Asking(QFrame):
             self.answers.append(made)
             self._row.addWidget(made)
 
+    def come_here(self) -> None:
+        """The first answer has the keyboard."""
+        if self.answers:
+            self.answers[0].setFocus()
+
     def _without(self, question: Question) -> str:
         if question.until is None or not question.otherwise:
             return ""

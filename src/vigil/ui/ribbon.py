@@ -17,7 +17,7 @@ _SKY_TOP = 16.0
 _BAR_TOP, _BAR_HEIGHT = 35.0, 25.0
 _TOUCH_PX = 0.6
 _MARK_TOP = 66.0
-_ERRANDS_TOP, _ERRANDS_HEIGHT = 61.5, 3.0
+_ERRANDS_TOP, _ERRANDS_HEIGHT, _SHORTEST_PX = 77.0, 5.0, 5.0
 _NEAR_PX = 2.0
 _STEP = timedelta(minutes=5)
 
@@ -123,13 +123,15 @@ class Ribbon(TimePicture):
         return [(e.began, e.ended or now, e) for e in self.session.errands.values() if e.began is not None]
 
     def _paint_errands(self, painter: QPainter) -> None:
-        """Along the lower edge: a bar as long as it took, open at its end while it is under way."""
-        painter.setPen(Qt.PenStyle.NoPen)
+        """Along the lower edge: a bar as long as it took, filled once it is done, as a block's is."""
         for begins, ends, errand in self._errands():
             left, right = self.x(begins), self.x(ends)
             failed = errand.outcome in (Outcome.FAILED, Outcome.CUT_OFF)
-            painter.setBrush(theme.colour("fault" if failed else "accent", 1.0 if errand.over else 0.6))
-            painter.drawRect(QRectF(left, _ERRANDS_TOP, max(2.0, right - left), _ERRANDS_HEIGHT))
+            painter.setPen(theme.pen("fault" if failed else "accent"))
+            painter.setBrush(
+                theme.colour("accent_fill") if errand.over and not failed else Qt.BrushStyle.NoBrush
+            )
+            painter.drawRect(QRectF(left, _ERRANDS_TOP, max(_SHORTEST_PX, right - left), _ERRANDS_HEIGHT))
 
     def errand_at(self, x: float) -> ErrandState | None:
         """The last one that was under way there."""

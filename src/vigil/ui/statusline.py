@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QToolButton, QWidget
 
-from vigil.documents.errands import BY_HAND, GUARD
+from vigil.documents.errands import GUARD
 from vigil.ui import words
 from vigil.ui.linkstate import LinkState
 from vigil.ui.picture import RIGHT
@@ -20,7 +20,7 @@ _ALWAYS_SHOWN = ("mount", "camera", "focuser", "filter wheel", "guide camera")
 _OTHERS = "others"
 _QUIET = ("not connected", "busy", "ready")
 """States in which a device beside the train needs no lamp of its own."""
-_KINDS = {BY_HAND: "By hand", GUARD: "Guard"}
+_BEFORE = {GUARD: "guard: "}
 _RUN_WORDS = {
     "ready": "No night under way",
     "held": "Holding",
@@ -159,7 +159,7 @@ class StatusLine(QWidget):
         layout.addWidget(self.red)
         self.hold.clicked.connect(self._hold_or_resume)
         self.stop.clicked.connect(session.stop_everything)
-        self.stop_errand.clicked.connect(self._stop_errand)
+        self.stop_errand.clicked.connect(self.stop_last_errand)
         for signal in (
             session.night_changed,
             session.status_changed,
@@ -241,7 +241,7 @@ class StatusLine(QWidget):
             self.others.show_state(next(state for state in _QUIET if state in quiet.values()))
             self.others.setToolTip("\n".join(f"{name}: {state}" for name, state in quiet.items()))
 
-    def _stop_errand(self) -> None:
+    def stop_last_errand(self) -> None:
         """The one that was begun last: the others are in their turn then."""
         running = self._session.errands_under_way
         if running:
@@ -255,7 +255,7 @@ class StatusLine(QWidget):
         if running:
             last = running[-1]
             more = f", and {len(running) - 1} more" if len(running) > 1 else ""
-            self.errand.say(f"{_KINDS.get(last.kind, last.kind)}: {last.words}{more}")
+            self.errand.say(f"{_BEFORE.get(last.kind, '')}{last.words}{more}")
             self.stop_errand.setToolTip(f"Stop: {last.words}")
             self.stop_errand.setAccessibleName(f"Stop: {last.words}")
 

@@ -194,6 +194,18 @@ class Window(QMainWindow):
         actions += [
             Action("Start the night", session.start_night, "Ctrl+Return", self._start_hindrance),
             Action(
+                "Answer what Vigil asks",
+                self.asking.come_here,
+                "Ctrl+Shift+A",
+                unless(lambda: bool(session.questions), "nothing is asked"),
+            ),
+            Action(
+                "Stop what is done by hand",
+                self.status.stop_last_errand,
+                "",
+                unless(lambda: bool(session.errands_under_way), "nothing is under way beside the night"),
+            ),
+            Action(
                 "Hold",
                 session.hold,
                 "Ctrl+H",
