@@ -2,20 +2,31 @@
 
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
+from pathlib import Path
 
 import pytest
 from pydantic import ValidationError
 
 from campaigns.demo import demo_plan, demo_rig
-from vigil.devices.protocols import CameraState, FocuserState, HeatersState, MountState, PierSide, WheelState
+from vigil.devices.protocols import (
+    CameraState,
+    Exposure,
+    FocuserState,
+    HeatersState,
+    MountState,
+    PierSide,
+    WheelState,
+)
 from vigil.documents.night import FocusRecord, LightFigures, NightState, PointingRecord
-from vigil.documents.plan import Block, NightPlan, contradictions
+from vigil.documents.plan import Block, StandingOrders, contradictions
+from vigil.engine import conditions
 from vigil.engine.averaging import Averaged
 from vigil.engine.check import Check, Standing
 from vigil.engine.conditions import conditions_for
 from vigil.engine.conditions.focus import grown_percent
-from vigil.engine.remedy import Do, Remedy
+from vigil.engine.remedy import Do, NotBefore, Remedy
 from vigil.engine.view import View
+from vigil.engine.wanted import Wanted, light_wanted, orders_for
 from vigil.planning.choice import Candidate
 
 NOW = datetime(2027, 1, 12, 20, tzinfo=UTC)
@@ -27,12 +38,13 @@ POINTING = PointingRecord(NOW, BLOCK.id, 1.0, 1.6, TARGET.ra_deg + 0.1, TARGET.d
 
 MOUNT = MountState(TARGET.ra_deg + 0.1, TARGET.dec_deg, True, False, False, PierSide.WEST)
 
+CANDIDATE = Candidate(BLOCK, BLOCK.lines[0], 1, NOW - timedelta(hours=2), NOW + timedelta(hours=2))
 GOOD = View(
     at=NOW,
     rig=RIG,
-    plan=PLAN,
+    orders=PLAN.orders,
     night=NightState(focus=FOCUS, pointing=POINTING),
-    candidate=Candidate(BLOCK, BLOCK.lines[0], 1, NOW - timedelta(hours=2), NOW + timedelta(hours=2)),
+    wanted=light_wanted(CANDIDATE, RIG, PLAN),
     states={
         "camera": CameraState(-10.0, -10.0, 0.5, "idle"),
         "filter wheel": WheelState(5),
@@ -70,8 +82,8 @@ def with_night(**changes: object) -> View:
     return replace(GOOD, night=replace(GOOD.night, **changes))  # type: ignore[arg-type]
 
 
-def with_orders(**values: object) -> NightPlan:
-    return PLAN.model_copy(update={"orders": PLAN.orders.model_copy(update=values)})
+def with_orders(**values: object) -> StandingOrders:
+    return PLAN.orders.model_copy(update=values)
 
 
 def test_growth_is_a_trend_and_one_bad_frame_is_none() -> None:
@@ -98,13 +110,13 @@ def test_a_gust_does_not_count() -> None:
         ("connected", having(filter_wheel=None), Standing.NOT_MET, "filter wheel"),
         (
             "in its span",
-            replace(GOOD, candidate=replace(GOOD.candidate, closes=NOW + timedelta(seconds=181))),
+            replace(GOOD, wanted=replace(GOOD.wanted, closes=NOW + timedelta(seconds=181))),
             Standing.NOT_MET,
             "1 s late",
         ),
         (
             "in its span",
-            replace(GOOD, candidate=replace(GOOD.candidate, opens=NOW + timedelta(seconds=1))),
+            replace(GOOD, wanted=replace(GOOD.wanted, opens=NOW + timedelta(seconds=1))),
             Standing.NOT_MET,
             "opens",
         ),
@@ -156,19 +168,19 @@ def test_a_gust_does_not_count() -> None:
         ),
         (
             "focus fresh",
-            replace(with_night(frames_since_focus=5), plan=with_orders(focus_every_frames=5)),
+            replace(with_night(frames_since_focus=5), orders=with_orders(focus_every_frames=5)),
             Standing.NOT_MET,
             "frames since 5",
         ),
         (
             "focus fresh",
-            replace(GOOD, plan=with_orders(focus_at_new_target=True)),
+            replace(GOOD, orders=with_orders(focus_at_new_target=True)),
             Standing.NOT_MET,
             "a new target: IC 405",
         ),
         (
             "focus fresh",
-            replace(GOOD, plan=with_orders(focus_at_filter_change=True)),
+            replace(GOOD, orders=with_orders(focus_at_filter_change=True)),
             Standing.NOT_MET,
             "another filter: Ha",
         ),
@@ -193,7 +205,7 @@ def test_a_gust_does_not_count() -> None:
             Standing.UNKNOWN,
             "moved by 3.0′",
         ),
-        ("filter", having(filter_wheel=WheelState(1)), Standing.NOT_MET, "Ha is not"),
+        ("filter", having(filter_wheel=WheelState(4)), Standing.NOT_MET, "Ha is not"),
         ("filter", having(filter_wheel=WheelState(None)), Standing.NOT_MET, "Ha is not"),
         (
             "filter",
@@ -217,7 +229,7 @@ def test_just_past_the_limit(name: str, view: View, standing: Standing, says: st
         ("focus fresh", having(focuser=FocuserState(6031, False, -0.2))),
         ("focus fresh", with_night(focus=replace(FOCUS, at=NOW - timedelta(minutes=89)))),
         ("focus fresh", replace(having(focuser=FocuserState(6031, False, -0.3)), tube_c=1.0)),
-        ("focus fresh", replace(with_night(frames_since_focus=4), plan=with_orders(focus_every_frames=5))),
+        ("focus fresh", replace(with_night(frames_since_focus=4), orders=with_orders(focus_every_frames=5))),
         (
             "focus fresh",
             with_night(refocusing_paused=True, focus=replace(FOCUS, at=NOW - timedelta(minutes=91))),
@@ -268,7 +280,7 @@ def test_what_brings_each_about() -> None:
 
 def test_a_block_may_have_a_set_point_of_its_own() -> None:
     own = BLOCK.model_copy(update={"set_point_c": -15.0})
-    view = replace(GOOD, candidate=replace(GOOD.candidate, block=own))
+    view = replace(GOOD, wanted=light_wanted(replace(CANDIDATE, block=own), RIG, PLAN))
     found = check("camera cold", view)
     assert not found.met and "wanted -15.0" in found.words
     remedy = next(c for c in conditions_for(RIG) if c.name == "camera cold").remedy(view)
@@ -285,7 +297,7 @@ def test_a_block_may_have_limits_of_its_own() -> None:
     assert not check("on target", wandered).met
     for keep, met in ((3.0, True), (None, True), (2.0, False)):
         own = Block.model_validate({**BLOCK.model_dump(), "limits": {"target_keep_arcmin": keep}})
-        view = replace(wandered, candidate=replace(GOOD.candidate, block=own))
+        view = replace(wandered, orders=orders_for(own, PLAN))
         assert check("on target", view).met is met, keep
         assert own.orders_in(PLAN.orders).dither_px == PLAN.orders.dither_px
 
@@ -306,5 +318,65 @@ def test_wrong_limits_of_a_block_are_refused(limits: dict[str, object], said: st
 def test_limits_that_are_off_are_not_looked_at() -> None:
     off = {"focus_colder_by_c": None, "focus_every_min": None, "focus_grown_by_percent": None}
     plan = PLAN.model_copy(update={"orders": PLAN.orders.model_copy(update=off)})
-    assert check("focus fresh", replace(GOOD, plan=plan)).gauges == ()
+    assert check("focus fresh", replace(GOOD, orders=plan.orders)).gauges == ()
     assert len(check("focus fresh", GOOD).gauges) == 3
+
+
+# -- frames of no place, and a condition of one's own ---------------------------------------------------
+
+
+DARK = Wanted("dark", "darks of 300 s", "darks", "300 s", Exposure(300, 100, 50), set_point_c=-10.0)
+FLAT = Wanted("flat", "flats through L", "flats", "L", Exposure(2, 100, 50), "L", -10.0)
+
+
+def test_darks_and_flats_ask_for_no_place_and_no_stars() -> None:
+    """Parked, never focused, nothing solved, nothing tracks: none of that keeps a dark waiting."""
+    nothing = replace(
+        having(mount=replace(MOUNT, parked=True, tracking=False), filter_wheel=WheelState(4)),
+        night=NightState(),
+        orders=with_orders(stars_at_least_percent=50),
+    )
+    asked = [c for c in conditions_for(RIG) if c.name != "focus fresh"]
+    for wanted in (DARK, FLAT):
+        view = replace(nothing, wanted=wanted)
+        unmet = [c.name for c in asked if not check(c.name, view).met]
+        assert unmet == (["filter"] if wanted.filter else []), wanted.kind
+    warm = replace(nothing, wanted=replace(DARK, set_point_c=-20.0))
+    assert check("camera cold", warm).standing is Standing.NOT_MET
+    assert check("camera cold", replace(nothing, wanted=replace(DARK, set_point_c=None))).met
+
+
+def test_of_no_place_nothing_is_solved_before_a_flat_has_its_focus() -> None:
+    """The focus of the lights before: it stays known after they are over."""
+    flats = replace(GOOD, wanted=FLAT)
+    assert check(
+        "filter", replace(flats, states={**GOOD.states, "focuser": FocuserState(6000, False, 0.5)})
+    ).met
+
+
+CALM = """
+from vigil.engine.check import Check, Condition, Standing
+
+
+class Calm(Condition):
+    name = "calm"
+    place = 65
+
+    def check(self, view, start, end):
+        return Check(Standing.MET if view.tube_c is None else Standing.NOT_MET, "no wind")
+"""
+
+
+def test_a_new_condition_is_one_file(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """As docs/architecture.md tells it."""
+    (tmp_path / "calm.py").write_text(CALM)
+    monkeypatch.setattr(conditions, "__path__", [*conditions.__path__, str(tmp_path)])
+    conditions.every_condition.cache_clear()
+    try:
+        names = [condition.name for condition in conditions_for(RIG)]
+        assert names[names.index("calm") - 1] == "camera cold" and names[names.index("calm") + 1] == "heaters"
+        assert check("calm", GOOD).met and not check("calm", replace(GOOD, tube_c=3.0)).met
+        remedy = next(c for c in conditions_for(RIG) if c.name == "calm").remedy(GOOD)
+        assert isinstance(remedy, NotBefore) and remedy.why == "no wind"
+    finally:
+        conditions.every_condition.cache_clear()

@@ -17,7 +17,7 @@ from vigil.devices.errors import DeviceError
 from vigil.devices.protocols import Exposure, RawFrame
 from vigil.documents.rig import Rig
 from vigil.documents.scenario import Scenario
-from vigil.engine.hand.frames import bare_header
+from vigil.engine.header import bare_header
 from vigil.files.fits import Header, write_frame
 from vigil.runtime.clock import ScenarioClock
 from vigil.runtime.simulated import run_virtual

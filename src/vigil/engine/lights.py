@@ -7,17 +7,17 @@ from pathlib import Path
 from typing import Any
 
 from vigil.devices.errors import DeviceError, NotConnected
-from vigil.devices.protocols import Exposure, RawFrame
+from vigil.devices.protocols import RawFrame
 from vigil.documents.events import Kind
-from vigil.documents.plan import ExposureLine, NightPlan, of_wanted
-from vigil.documents.rig import Rig
+from vigil.documents.plan import NightPlan, of_wanted
 from vigil.engine.activities.moves import take
 from vigil.engine.arbiter import Mode
 from vigil.engine.carrying import Carrier
 from vigil.engine.ending import to_the_end
-from vigil.engine.header import light_header
+from vigil.engine.header import frame_header
 from vigil.engine.recorder import NightRecorder
 from vigil.engine.saving import NotSaved, Saver, Taken
+from vigil.engine.wanted import light_exposure, light_wanted, orders_for
 from vigil.files.names import evening_date, frame_path
 from vigil.planning.choice import Candidate
 
@@ -28,11 +28,6 @@ _LETS_GO_S = 2.0
 _SAME_S = 0.05
 
 Spawn = Callable[[Coroutine[Any, Any, None]], "asyncio.Task[None]"]
-
-
-def light_exposure(rig: Rig, line: ExposureLine) -> Exposure:
-    """A line's exposure."""
-    return Exposure(line.exposure_s, *line.settings_on(rig), line.binning)
 
 
 class Lights:
@@ -164,19 +159,21 @@ class Lights:
     def _taken(
         self, candidate: Candidate, announced: dict[str, Any], frame: RawFrame, doubtful: str | None
     ) -> Taken:
-        kit, target = self._carrier.kit(), candidate.block.target
+        kit = self._carrier.kit()
+        wanted = light_wanted(candidate, kit.rig, self._plan)
+        place = wanted.placed
         mount = kit.devices.mount.state if kit.devices.mount else None
         focuser = kit.devices.focuser.state if kit.devices.focuser else None
-        orders = candidate.block.orders_in(self._plan.orders)
+        orders = orders_for(candidate.block, self._plan)
         return Taken(
             image=frame.image,
-            header=light_header(announced["frame_id"], frame, candidate, kit.rig, mount, focuser),
+            header=frame_header(announced["frame_id"], frame, wanted, kit.rig, mount, focuser),
             announced=announced,
             started_at=frame.started_at.isoformat(),
             temperature_c=frame.temperature_c,
             focus_position=focuser.position if focuser else None,
             doubtful=doubtful,
-            target_deg=self._recorder.state.aim_deg(candidate.block.id, target.ra_deg, target.dec_deg),
+            target_deg=self._recorder.state.aim_deg(wanted.subject, place.ra_deg, place.dec_deg),
             off_limit_arcmin=orders.target_keep_arcmin if self._looks_at_target() else None,
         )
 

@@ -18,6 +18,7 @@ from vigil.engine.guards.readers import GUARDED
 from vigil.engine.recorder import NightRecorder
 from vigil.engine.remedy import Do
 from vigil.engine.view import View
+from vigil.engine.wanted import light_wanted, orders_for
 from vigil.planning.choice import Candidate, Finished, Wait, choose
 from vigil.planning.daylight import sun_altitude_deg
 from vigil.planning.spans import line_intervals, site_time
@@ -166,9 +167,9 @@ class Outlook:
         return View(
             at=now,
             rig=self._rig,
-            plan=self._plan,
+            orders=orders_for(candidate.block, self._plan),
             night=self._recorder.state,
-            candidate=candidate,
+            wanted=light_wanted(candidate, self._rig, self._plan),
             states=self._states(),
             free_bytes=room,
             tube_c=self.tube_c(),

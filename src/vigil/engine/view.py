@@ -7,9 +7,9 @@ from typing import Any
 
 from vigil.devices.protocols import CameraState, FocuserState, MountState, WheelState
 from vigil.documents.night import FocusRecord, NightState
-from vigil.documents.plan import NightPlan, StandingOrders
+from vigil.documents.plan import StandingOrders
 from vigil.documents.rig import Rig
-from vigil.planning.choice import Candidate
+from vigil.engine.wanted import Wanted
 
 
 @dataclass(frozen=True, slots=True)
@@ -18,9 +18,10 @@ class View:
 
     at: datetime
     rig: Rig
-    plan: NightPlan
+    orders: StandingOrders
+    """In force for the wanted frame."""
     night: NightState
-    candidate: Candidate
+    wanted: Wanted
     states: Mapping[str, Any]
     free_bytes: int
     tube_c: float | None = None
@@ -29,11 +30,6 @@ class View:
     """When the sun will have sunk under an altitude; None while it has."""
     disk_trouble: str = ""
     """Why frames can't be written, in words."""
-
-    @property
-    def orders(self) -> StandingOrders:
-        """The plan's, with the block's own limits in place of them."""
-        return self.candidate.block.orders_in(self.plan.orders)
 
     @property
     def camera(self) -> CameraState | None:

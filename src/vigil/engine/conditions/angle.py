@@ -15,8 +15,8 @@ class AtAngle(Condition):
     place = 130
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
-        block, angle = view.candidate.block, view.night.angle
-        wanted = block.target.position_angle_deg
+        place, angle = view.wanted.place, view.night.angle
+        wanted = place.position_angle_deg if place is not None else None
         if wanted is None:
             return Check(Standing.MET, "any angle will do")
         if angle is None:
@@ -26,16 +26,16 @@ class AtAngle(Condition):
         words = (
             f"at {angle.position_angle_deg % 180:.1f}°, {abs(off):.1f}° from the target's {wanted % 180:.1f}°"
         )
-        if angle.accepted_for == block.id:
+        if angle.accepted_for == view.wanted.subject:
             return Check(Standing.MET, f"{words}; taken as it is", (gauge,))
         met = abs(off) <= view.orders.angle_within_deg
         return Check(Standing.MET if met else Standing.NOT_MET, words, (gauge,))
 
     def remedy(self, view: View) -> Remedy:
-        block, rotator = view.candidate.block, view.rig.rotator
+        at, rotator = view.wanted.placed, view.rig.rotator
         focus = view.focus_position_for(view.rig.wheel.solve_through if view.rig.wheel else "")
-        wanted, orders = block.target.position_angle_deg or 0.0, view.orders
-        place = block.id, block.target.name, block.target.ra_deg, block.target.dec_deg
+        wanted, orders = at.position_angle_deg or 0.0, view.orders
+        place = view.wanted.subject, at.name, at.ra_deg, at.dec_deg
         where = *place, wanted, focus, orders.angle_within_deg
         if rotator is not None and rotator.by == "motor":
             return under_stars(view, TurnCamera(*where))

@@ -15,6 +15,8 @@ class Cold(Condition):
     slow = True
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
+        if view.wanted.set_point_c is None:
+            return Check(Standing.MET, "at any temperature")
         if view.camera is None:
             return Check(Standing.UNKNOWN, "camera not connected")
         wanted, within = _set_point_c(view), view.orders.camera_within_c
@@ -30,8 +32,8 @@ class Cold(Condition):
 
 
 def _set_point_c(view: View) -> float:
-    wanted = view.candidate.block.set_point_on(view.rig)
-    assert wanted is not None, "only asked of cooled cameras"
+    wanted = view.wanted.set_point_c
+    assert wanted is not None, "asked of frames with a set-point only"
     return wanted
 
 

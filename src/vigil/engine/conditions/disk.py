@@ -20,7 +20,7 @@ class Disk(Condition):
     def check(self, view: View, start: datetime, end: datetime) -> Check:
         if view.disk_trouble:
             return Check(Standing.NOT_MET, view.disk_trouble)
-        rows, columns = view.rig.field_px(view.candidate.line.binning)
+        rows, columns = view.rig.field_px(view.wanted.exposure.binning)
         needed = 4 * rows * columns + RESERVE_BYTES
         gauge = Gauge(
             "free on disk", round(view.free_bytes / 1e9, 2), round(needed / 1e9, 2), "GB", at_least=True

@@ -15,7 +15,7 @@ class Dithered(Condition):
     place = 150
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
-        every = view.orders.dither_every(view.candidate.block)
+        every = view.wanted.dither_every
         if every is None:
             return Check(Standing.MET, "dithering is off")
         since = view.night.frames_since_dither
@@ -28,12 +28,12 @@ class Dithered(Condition):
         return Check(Standing.NOT_MET, words, (gauge,))
 
     def remedy(self, view: View) -> Remedy:
-        block, pointing, dither = view.candidate.block, view.night.pointing, view.night.dither
-        here = dither is not None and dither.block == block.id
+        subject, pointing, dither = view.wanted.subject, view.night.pointing, view.night.dither
+        here = dither is not None and dither.block == subject
         return Do(
             Dither(
-                block.id,
-                block.target.name,
+                subject,
+                view.wanted.placed.name,
                 1 + (dither.number if dither is not None else 0),
                 view.orders.dither_px,
                 *_aim(view),
@@ -46,7 +46,7 @@ class Dithered(Condition):
 
 def _aim(view: View) -> tuple[float, float]:
     """Where the mount was sent; where nobody centres, where it says that it is."""
-    pointing, mount, target = view.night.pointing, view.mount, view.candidate.block.target
+    pointing, mount, place = view.night.pointing, view.mount, view.wanted.placed
     if pointing is not None:
         return pointing.aim_ra_deg, pointing.aim_dec_deg
-    return (mount.ra_deg, mount.dec_deg) if mount is not None else (target.ra_deg, target.dec_deg)
+    return (mount.ra_deg, mount.dec_deg) if mount is not None else (place.ra_deg, place.dec_deg)

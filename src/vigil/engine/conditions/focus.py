@@ -32,11 +32,11 @@ class FocusFresh(Condition):
         gauges = _gauges(view, focus, start)
         if view.night.refocusing_paused:
             return Check(Standing.MET, "refocusing is paused, by hand", gauges)
-        orders, block, line = view.orders, view.candidate.block, view.candidate.line
-        if orders.focus_at_new_target and focus.block != block.id:
-            return Check(Standing.NOT_MET, f"a new target: {block.target.name}", gauges)
-        if orders.focus_at_filter_change and focus.filter != line.filter:
-            return Check(Standing.NOT_MET, f"another filter: {line.filter}", gauges)
+        orders, wanted = view.orders, view.wanted
+        if orders.focus_at_new_target and wanted.place is not None and focus.block != wanted.subject:
+            return Check(Standing.NOT_MET, f"a new target: {wanted.place.name}", gauges)
+        if orders.focus_at_filter_change and focus.filter != wanted.filter:
+            return Check(Standing.NOT_MET, f"another filter: {wanted.filter}", gauges)
         for gauge in gauges:
             if gauge.value > gauge.limit:
                 words = f"{gauge.words} {gauge.value:g} {gauge.unit}, limit {gauge.limit:g}"
@@ -46,8 +46,8 @@ class FocusFresh(Condition):
     def remedy(self, view: View) -> Remedy:
         wheel, focuser, night = view.rig.wheel, view.rig.focuser, view.night
         through = wheel.focus_through if wheel else ""
-        if view.orders.focus_at_filter_change and view.candidate.line.filter:
-            through = view.candidate.line.filter
+        if view.orders.focus_at_filter_change and view.wanted.filter:
+            through = view.wanted.filter
         here = view.focuser.position if view.focuser else focuser.start if focuser else 0
         start = view.focus_position_for(through)
         if start is None and night.focus_astray is not None:
@@ -60,7 +60,7 @@ class FocusFresh(Condition):
         run = Focus(
             through,
             here if start is None else start,
-            view.candidate.block.id,
+            view.wanted.subject,
             here if night.focus_astray is None else night.focus_astray,
             min(wider, _WIDEST),
         )
@@ -84,7 +84,7 @@ def _gauges(view: View, focus: FocusRecord, start: datetime) -> tuple[Gauge, ...
         frames = Gauge("frames since", view.night.frames_since_focus, orders.focus_every_frames - 1, "")
         gauges.append(frames)
     if orders.focus_grown_by_percent is not None:
-        name = view.candidate.line.filter
+        name = view.wanted.filter
         grown = grown_percent([x.hfr_px for x in view.night.lights_since_focus if x.filter == name])
         gauges.append(Gauge("stars grown by", round(grown, 1), orders.focus_grown_by_percent, "%"))
     return tuple(gauges)

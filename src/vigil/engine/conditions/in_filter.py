@@ -13,7 +13,7 @@ class InFilter(Condition):
     place = 160
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
-        name, holder = view.candidate.line.filter, view.rig.wheel
+        name, holder = view.wanted.filter, view.rig.wheel
         if holder is not None and holder.kind == "wheel":
             if view.wheel is None:
                 return Check(Standing.UNKNOWN, "filter wheel not connected")
@@ -36,5 +36,5 @@ class InFilter(Condition):
         return check.words if check.standing is Standing.NOT_MET else None
 
     def remedy(self, view: View) -> Remedy:
-        wanted = view.candidate.line.filter
+        wanted = view.wanted.filter
         return Do(ChangeFilter(wanted, view.focus_position_for(wanted)))

@@ -6,7 +6,7 @@ from datetime import datetime, timedelta
 from vigil.devices.protocols import PierSide
 from vigil.engine.activities.flip import Flip
 from vigil.engine.check import Check, Condition, Gauge, Standing
-from vigil.engine.conditions.pointed import NEAR_DEG
+from vigil.engine.conditions.pointed import ANY_PLACE, NEAR_DEG
 from vigil.engine.remedy import NotBefore, Remedy
 from vigil.engine.starlight import under_stars
 from vigil.engine.view import View
@@ -23,12 +23,14 @@ class RightSide(Condition):
     hard = True
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
-        target = view.candidate.block.target
+        place = view.wanted.place
+        if place is None:
+            return Check(Standing.MET, ANY_PLACE)
         if view.rig.mount is None or window_on(view.rig, "west") is None:
             return Check(Standing.MET, "this mount needs no flip")
         if view.mount is None:
             return Check(Standing.UNKNOWN, "mount not connected")
-        away = separation_deg(view.mount.ra_deg, view.mount.dec_deg, target.ra_deg, target.dec_deg)
+        away = separation_deg(view.mount.ra_deg, view.mount.dec_deg, place.ra_deg, place.dec_deg)
         if view.mount.parked or float(away) > NEAR_DEG:
             return Check(Standing.MET, "the slew to the target chooses it")
         # the window is the mount's own: near the pole its axis may stand minutes beside the target's hour
@@ -64,15 +66,15 @@ class RightSide(Condition):
 
 def flip_for(view: View) -> Flip:
     """The flip at the place where the mount is."""
-    block, angle, mount = view.candidate.block, view.night.angle, view.mount
-    target, orders = block.target, view.orders
-    place = (mount.ra_deg, mount.dec_deg) if mount is not None else (target.ra_deg, target.dec_deg)
+    angle, mount, place, orders = view.night.angle, view.mount, view.wanted.placed, view.orders
+    where = (mount.ra_deg, mount.dec_deg) if mount is not None else (place.ra_deg, place.dec_deg)
     focus = view.focus_position_for(view.rig.wheel.solve_through if view.rig.wheel else "")
     before = angle.position_angle_deg if angle is not None else None
-    aim = view.night.aim_deg(block.id, target.ra_deg, target.dec_deg)
-    settles_for = None if orders.centre_after_flip else (block.id, *aim)
+    subject = view.wanted.subject
+    aim = view.night.aim_deg(subject, place.ra_deg, place.dec_deg)
+    settles_for = None if orders.centre_after_flip else (subject, *aim)
     side = side_of(view).value
-    return Flip(target.name, *place, focus, before, orders.focus_after_flip, settles_for, side)
+    return Flip(place.name, *where, focus, before, orders.focus_after_flip, settles_for, side)
 
 
 def side_of(view: View) -> PierSide:

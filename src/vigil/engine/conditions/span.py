@@ -14,18 +14,22 @@ class InSpan(Condition):
     hard = True
 
     def remedy(self, view: View) -> Remedy:
-        opens, closes = view.candidate.opens, view.candidate.closes
-        if view.at < opens:
+        opens, closes = view.wanted.opens, view.wanted.closes
+        if opens is not None and view.at < opens:
             return NotBefore(opens, f"opens at {site_time(opens, view.rig)}")
+        if closes is None:
+            return NotBefore(view.at, "at any time")
         return NotNow(closes, f"no further frame fits before {site_time(closes, view.rig)}")
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
-        opens, closes = view.candidate.opens, view.candidate.closes
+        opens, closes = view.wanted.opens, view.wanted.closes
+        if opens is None or closes is None:
+            return Check(Standing.MET, "at any time")
         spare_min = (closes - end).total_seconds() / 60
         gauge = Gauge("span still open for", round(spare_min, 1), 0.0, "min", at_least=True)
         if start < opens:
             return Check(Standing.NOT_MET, f"opens at {site_time(opens, view.rig)}", (gauge,))
-        if view.candidate.block.span.may_overrun and start < closes:
+        if view.wanted.may_overrun and start < closes:
             words = f"the last frame may end after {site_time(closes, view.rig)}"
             return Check(Standing.MET, words, (gauge,))
         if end > closes:

@@ -5,12 +5,11 @@ from statistics import median
 from typing import Any
 
 from vigil.documents.night import NightState
-from vigil.documents.plan import ExposureLine
 from vigil.engine.activities.look import Look
 from vigil.engine.check import Check, Condition, Gauge, Standing
-from vigil.engine.lights import light_exposure
 from vigil.engine.remedy import Hold, Remedy
 from vigil.engine.view import View
+from vigil.engine.wanted import Wanted
 from vigil.planning.verdict import counts_as_usual
 
 _FEWEST, _BEFORE = 3, 9
@@ -30,18 +29,18 @@ class StarsSeen(Condition):
         return Hold(self.check(view, view.at, view.at).words)
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
-        least, line = view.orders.stars_at_least_percent, view.candidate.line
-        if least is None:
+        least, wanted = view.orders.stars_at_least_percent, view.wanted
+        if least is None or wanted.place is None:
             return Check(Standing.MET, "not looked at")
         held = view.night.held_by == self.name
         if view.mount is not None and not view.mount.tracking and not held:
             return Check(Standing.MET, "the mount stands: the next frame tells")
-        usual = usual_stars(view.night, line)
-        seen = _seen_lately(view.night, line)
+        usual = usual_stars(view.night, wanted.series)
+        seen = _seen_lately(view.night, wanted)
         if usual is None or seen is None:
             return Check(Standing.MET, f"nothing to compare with before {_FEWEST} frames of a line")
         stars, exposure_s = seen
-        expected = usual * (exposure_s / line.exposure_s) ** _COUNTS_SLOPE
+        expected = usual * (exposure_s / wanted.exposure.exposure_s) ** _COUNTS_SLOPE
         limit = round(min(100.0, least * _RESUMES) if held else least)
         share = round(100 * stars / expected)
         gauge = Gauge("stars of the usual", share, limit, "%", at_least=True)
@@ -53,32 +52,32 @@ class StarsSeen(Condition):
         return Check(Standing.MET, words, (gauge,))
 
     def look(self, view: View) -> Look:
-        line, target = view.candidate.line, view.candidate.block.target
-        exposure = light_exposure(view.rig, line)
+        wanted, place = view.wanted, view.wanted.placed
         stands = view.mount is not None and not view.mount.tracking
-        place = (target.ra_deg, target.dec_deg) if stands else None
-        return Look(line.id, line.filter, view.focus_position_for(line.filter), exposure, place)
+        where = (place.ra_deg, place.dec_deg) if stands else None
+        focus = view.focus_position_for(wanted.filter)
+        return Look(wanted.series, wanted.filter, focus, wanted.exposure, where)
 
 
-def usual_stars(night: NightState, line: ExposureLine) -> float | None:
-    """Of the line's frames before the last one; None before there are enough."""
-    frames = _frames(night, line)[:-1]
+def usual_stars(night: NightState, series: str) -> float | None:
+    """Of a series' frames before the last one; None before there are enough."""
+    frames = _frames(night, series)[:-1]
     counts = [frame["stars"] for frame in frames][-_BEFORE:]
     return median(counts) if len(counts) >= _FEWEST and median(counts) > 0 else None
 
 
-def _frames(night: NightState, line: ExposureLine) -> list[dict[str, Any]]:
-    return [f for f in night.saved.values() if f["line"] == line.id and "stars" in f and counts_as_usual(f)]
+def _frames(night: NightState, series: str) -> list[dict[str, Any]]:
+    return [f for f in night.saved.values() if f["line"] == series and "stars" in f and counts_as_usual(f)]
 
 
-def _seen_lately(night: NightState, line: ExposureLine) -> tuple[int, float] | None:
+def _seen_lately(night: NightState, wanted: Wanted) -> tuple[int, float] | None:
     """Stars and seconds of the latest look or frame since the night last went on."""
     looked = night.looked
-    if looked is not None and looked["line"] == line.id:
+    if looked is not None and looked["line"] == wanted.series:
         return int(looked["stars"]), float(looked["exposure_s"])
-    last = _frames(night, line)[-1:]
+    last = _frames(night, wanted.series)[-1:]
     if not last or (
         night.went_on is not None and datetime.fromisoformat(last[0]["started_at"]) < night.went_on
     ):
         return None
-    return int(last[0]["stars"]), line.exposure_s
+    return int(last[0]["stars"]), wanted.exposure.exposure_s

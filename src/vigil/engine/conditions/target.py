@@ -5,6 +5,7 @@ from datetime import datetime, timedelta
 from vigil.devices.protocols import PierSide
 from vigil.engine.activities.centre import Centre
 from vigil.engine.check import Check, Condition, Gauge, Standing
+from vigil.engine.conditions.pointed import ANY_PLACE
 from vigil.engine.conditions.side import flip_for, side_of
 from vigil.engine.remedy import NotBefore, Remedy
 from vigil.engine.starlight import under_stars
@@ -26,7 +27,9 @@ class OnTarget(Condition):
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
         pointing = view.night.pointing
-        if pointing is None or pointing.block != view.candidate.block.id:
+        if view.wanted.place is None:
+            return Check(Standing.MET, ANY_PLACE)
+        if pointing is None or pointing.block != view.wanted.subject:
             return Check(Standing.UNKNOWN, "not solved on this target yet")
         if view.mount is None:
             return Check(Standing.UNKNOWN, "mount not connected")
@@ -55,17 +58,17 @@ class OnTarget(Condition):
     def ends_exposure(self, view: View, start: datetime, end: datetime) -> str | None:
         """Only when the mount went elsewhere: a slow wandering waits for the frame's end."""
         here, pointing = view.mount, view.night.pointing
-        if here is None or pointing is None or pointing.block != view.candidate.block.id:
+        if here is None or pointing is None or pointing.block != view.wanted.subject:
             return None
         check = self.check(view, start, end)
         return check.words if check.standing is Standing.UNKNOWN else None
 
     def remedy(self, view: View) -> Remedy:
         """Centring, if that leaves the tube on its side; else the flip, or what is open until it may be."""
-        block = view.candidate.block
+        subject, place = view.wanted.subject, view.wanted.placed
         focus = view.focus_position_for(view.rig.wheel.solve_through if view.rig.wheel else "")
-        aim = view.night.aim_deg(block.id, block.target.ra_deg, block.target.dec_deg)
-        centre = Centre(block.id, block.target.name, *aim, focus, view.orders.target_reach_px)
+        aim = view.night.aim_deg(subject, place.ra_deg, place.dec_deg)
+        centre = Centre(subject, place.name, *aim, focus, view.orders.target_reach_px)
         side = side_of(view).value
         if not may_change_side(view.rig, side, *aim, view.at):
             return under_stars(view, centre)

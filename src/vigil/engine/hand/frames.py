@@ -8,6 +8,7 @@ from vigil.devices.protocols import Exposure, RawFrame
 from vigil.documents.rig import Rig
 from vigil.engine.activities.moves import is_mosaic, take
 from vigil.engine.activity import ActivityFailed, Kit
+from vigil.engine.header import bare_header
 from vigil.files.fits import Header, write_frame
 from vigil.imaging.figures import FrameFigures
 from vigil.runtime.workshop import Workshop
@@ -52,31 +53,6 @@ def _full_scale_adu(rig: Rig, guides: bool) -> int:
     if guides:
         return int(2 ** (rig.guider.bit_depth if rig.guider else 16)) - 1
     return rig.camera.full_scale_adu if rig.camera else 65535
-
-
-def bare_header(rig: Rig, frame: RawFrame, guides: bool) -> Header:
-    """The header of a frame that belongs to no night: what was exposed, with what."""
-    exposure, part = frame.exposure, rig.guider if guides else rig.camera
-    length_mm = rig.guide_focal_length_mm if guides else rig.focal_length_mm
-    header: Header = {
-        "IMAGETYP": ("TRIAL", "taken by hand"),
-        "DATE-OBS": (frame.started_at.strftime("%Y-%m-%dT%H:%M:%S.%f")[:-3], "UTC, start of exposure"),
-        "EXPTIME": (exposure.exposure_s, "[s] exposure"),
-        "GAIN": (exposure.gain, "camera's gain setting"),
-        "XBINNING": (exposure.binning, ""),
-        "YBINNING": (exposure.binning, ""),
-        "CCD-TEMP": (frame.temperature_c, "[degC] sensor"),
-        "INSTRUME": (part.name if part else "", "camera"),
-        "ROWORDER": ("BOTTOM-UP", "the first row is the picture's lowest"),
-    }
-    if part is not None:
-        header["XPIXSZ"] = header["YPIXSZ"] = (part.pixel_um, "[um] one unbinned pixel")
-    if length_mm is not None:
-        header["FOCALLEN"] = (length_mm, "[mm]")
-    unmixed = exposure.binning == 1 and not guides
-    if unmixed and rig.camera is not None and rig.camera.bayer is not None:
-        header["BAYERPAT"] = (rig.camera.bayer, "lowest two rows, left to right")
-    return header
 
 
 async def write_trial(
