@@ -34,7 +34,8 @@ from vigil.link.loopback import Loopback
 from vigil.runtime.clock import ScenarioClock
 from vigil.runtime.simulated import run_virtual, simulated_loop
 from vigil.runtime.workshop import Workshop
-from vigil.simulator.observatory import SimObservatory, load_state
+from vigil.simulator.evening import load_state
+from vigil.simulator.observatory import SimObservatory
 from vigil.simulator.quick import QuickMeasurer
 
 NIGHTS, KILLS = 5, 20

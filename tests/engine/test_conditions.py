@@ -346,12 +346,11 @@ def test_darks_and_flats_ask_for_no_place_and_no_stars() -> None:
     assert check("camera cold", replace(nothing, wanted=replace(DARK, set_point_c=None))).met
 
 
-def test_of_no_place_nothing_is_solved_before_a_flat_has_its_focus() -> None:
-    """The focus of the lights before: it stays known after they are over."""
-    flats = replace(GOOD, wanted=FLAT)
-    assert check(
-        "filter", replace(flats, states={**GOOD.states, "focuser": FocuserState(6000, False, 0.5)})
-    ).met
+def test_flats_know_the_focus_of_the_lights_before_them() -> None:
+    there = having(filter_wheel=WheelState(1), focuser=FocuserState(6000, False, 0.5))
+    assert check("filter", replace(there, wanted=FLAT)).met
+    away = having(filter_wheel=WheelState(1), focuser=FocuserState(6500, False, 0.5))
+    assert "L focuses at 6000" in check("filter", replace(away, wanted=FLAT)).words
 
 
 CALM = """

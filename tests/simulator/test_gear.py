@@ -16,7 +16,8 @@ from vigil.runtime.clock import ScenarioClock
 from vigil.runtime.simulated import run_virtual
 from vigil.runtime.workshop import Workshop
 from vigil.simulator.air.weather import Weather
-from vigil.simulator.observatory import SimObservatory, load_state
+from vigil.simulator.evening import fresh_state, load_state, state_at
+from vigil.simulator.observatory import SimObservatory
 from vigil.sky.angles import separation_deg, wrap_180
 from vigil.sky.brightness import sky_mag_arcsec2
 from vigil.sky.horizontal import unobserve
@@ -305,3 +306,30 @@ def test_a_change_of_sides_turns_the_axes_by_half_a_turn_however_near_the_place_
         assert flipped == pytest.approx((180 - 7) / part.slew_deg_s, abs=0.5)
 
     at_the_site(main)
+
+
+def test_the_gear_s_state_outlives_the_night(tmp_path: Path) -> None:
+    """Next noon it is as the lights had it; on an evening played again what nobody moved is where it was."""
+    assert RIG.simulated is not None
+    evening, path = RIG.simulated.starts_at, tmp_path / "sim.json"
+
+    async def night(sim: SimObservatory, clock: ScenarioClock) -> None:
+        await sim.devices.focuser.move_to(6200)
+        await sim.devices.wheel.move_to(3)
+        await sim.devices.camera.cool(-10.0)
+        await clock.sleep(600)
+
+    at_the_site(night, path)
+    left = load_state(path)
+    assert left is not None and left.focuser_position == 6200 and left.slot == 3
+    noon = evening + timedelta(hours=20)
+    then = state_at(left, RIG, left.seed, Scenario(), noon)
+    over = {"scenario", "connected"}
+    assert then.model_dump(exclude=over) == left.model_dump(exclude=over)
+    assert then.scenario == "" and not then.connected, "the evening's scenario is over"
+    again = state_at(left, RIG, left.seed, Scenario(), evening)
+    fresh = fresh_state(RIG, left.seed, Scenario())
+    assert (again.focuser_position, again.slot, again.drawtube_steps) == (6200, 3, left.drawtube_steps)
+    assert again.sensor_c == fresh.sensor_c and again.set_point_c is None
+    assert again.parked and again.at == evening
+    assert state_at(left, RIG, 99, Scenario(), evening) == fresh_state(RIG, 99, Scenario())

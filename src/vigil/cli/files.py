@@ -3,6 +3,7 @@
 import argparse
 import json
 import sys
+from datetime import UTC, datetime
 from importlib.resources import files
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
@@ -146,6 +147,15 @@ def scenario_wanted(name: str | None) -> "Scenario":
     return load_document(Scenario, scenario_path(name)) if name else Scenario()
 
 
+def moment_wanted(text: str) -> datetime:
+    """Of --at. Raises BadInput."""
+    try:
+        at = datetime.fromisoformat(text)
+    except ValueError:
+        raise BadInput(f"--at {text!r}: no moment; write it as 2027-01-12T21:00, UTC") from None
+    return at.replace(tzinfo=UTC) if at.tzinfo is None else at.astimezone(UTC)
+
+
 def scenario_words(args: argparse.Namespace, rig: Rig) -> list[str]:
     """What of --seed, --scenario and --truth a keeper is started with, looked at first. Raises BadInput."""
     truth = getattr(args, "truth", None)
@@ -155,6 +165,10 @@ def scenario_words(args: argparse.Namespace, rig: Rig) -> list[str]:
     if args.scenario:
         scenario_wanted(args.scenario)
         words += ["--scenario", str(scenario_path(args.scenario))]
+    if at := getattr(args, "at", None):
+        if rig.simulated is None:
+            raise BadInput(f"--at is for simulated rigs; {rig.name} is not simulated")
+        words += ["--at", moment_wanted(at).isoformat()]
     return [*words, "--truth", str(Path(truth).absolute())] if truth else words
 
 

@@ -12,7 +12,7 @@ from pathlib import Path
 
 from vigil.cli import BAD_INPUT, NO_KEEPER, OK, BadInput
 from vigil.cli.assemble import equip, seed_of
-from vigil.cli.files import load_document, rig_path, scenario_wanted
+from vigil.cli.files import load_document, moment_wanted, rig_path, scenario_wanted
 from vigil.cli.guardian import guard
 from vigil.documents.rig import Rig
 from vigil.documents.scenario import Scenario
@@ -27,7 +27,8 @@ from vigil.runtime.clock import ScenarioClock
 from vigil.runtime.folders import Folders, folders_of
 from vigil.runtime.simulated import SimulatedLoop
 from vigil.runtime.workshop import Workshop
-from vigil.simulator.observatory import SimObservatory, load_state
+from vigil.simulator.evening import load_state, state_at
+from vigil.simulator.observatory import SimObservatory
 from vigil.simulator.scenery import SimScenery
 from vigil.simulator.truthlog import TruthLog
 
@@ -62,12 +63,14 @@ def run(args: argparse.Namespace) -> int:
 async def _keep(
     rig: Rig, folders: Folders, loop: SimulatedLoop, args: argparse.Namespace, scenario: Scenario
 ) -> None:
+    assert rig.simulated is not None
     ledger = Ledger(folders.ledger)
     # on virtual time image work is done in place, in a fixed order
     workshop = Workshop(0 if loop.jumps else 2)
     try:
-        clock = ScenarioClock(await _starts_at(rig, folders, ledger))
         seed = seed_of(rig, args.seed, scenario)
+        wanted = moment_wanted(args.at) if args.at else rig.simulated.starts_at
+        clock = ScenarioClock(await _starts_at(rig, wanted, seed, scenario, folders, ledger))
         observatory = SimObservatory(rig, seed, clock, workshop, folders.sim_state, scenario)
         equipment = equip(rig, observatory, clock, workshop, _frames_of(rig, folders), folders.rescue)
         equipment = replace(equipment, hand_folder=folders.by_hand, programs_not_allowed=not_allowed)
@@ -95,14 +98,15 @@ def _frames_of(rig: Rig, folders: Folders) -> Path:
     return Path(rig.frames.folder).expanduser() if rig.frames.folder else folders.frames
 
 
-async def _starts_at(rig: Rig, folders: Folders, ledger: Ledger) -> datetime:
-    """With anything unfinished the gear is as the dead keeper left it, and time goes on from there; else
-    it is a fresh evening."""
-    assert rig.simulated is not None
+async def _starts_at(
+    rig: Rig, wanted: datetime, seed: int, scenario: Scenario, folders: Folders, ledger: Ledger
+) -> datetime:
+    """With anything unfinished the gear is as the dead keeper left it, and time goes on from there; else it
+    is the moment that is wanted, with the gear as the last keeper has left it."""
+    left = load_state(folders.sim_state)
     unfinished = await ledger.unfinished(rig.id)
     if not unfinished:
-        folders.sim_state.unlink(missing_ok=True)
-        return rig.simulated.starts_at
-    left = load_state(folders.sim_state)
+        state_at(left, rig, seed, scenario, wanted).save(folders.sim_state)
+        return wanted
     events = [event for row in unfinished for event in (await ledger.events(row.errand))[-1:]]
-    return max([rig.simulated.starts_at, *([left.at] if left else []), *(e.at for e in events)])
+    return max([wanted, *([left.at] if left else []), *(e.at for e in events)])

@@ -6,13 +6,13 @@ import sys
 import zlib
 from collections.abc import Iterator
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
 from vigil.cli import BAD_INPUT, OK, BadInput
 from vigil.cli.assemble import seed_of
-from vigil.cli.files import EXAMPLE_RIGS, load_document, rig_path, scenario_wanted
+from vigil.cli.files import EXAMPLE_RIGS, load_document, moment_wanted, rig_path, scenario_wanted
 from vigil.devices.errors import DeviceError
 from vigil.devices.protocols import Exposure, RawFrame
 from vigil.documents.rig import Rig
@@ -96,7 +96,7 @@ def _order(args: argparse.Namespace) -> Order:
         rig=rig,
         scenario=scenario,
         seed=seed_of(rig, args.seed, scenario),
-        at=_moment(args.at) if args.at else rig.simulated.starts_at + _INTO_THE_EVENING,
+        at=moment_wanted(args.at) if args.at else rig.simulated.starts_at + _INTO_THE_EVENING,
         near=_place(args.near) if args.near else None,
         kind=args.kind,
         filter=through,
@@ -129,14 +129,6 @@ def _exposure(args: argparse.Namespace, rig: Rig) -> Exposure:
         args.binning,
         light=args.kind in ("light", "flat", "guide"),
     )
-
-
-def _moment(text: str) -> datetime:
-    try:
-        at = datetime.fromisoformat(text)
-    except ValueError:
-        raise BadInput(f"--at {text!r}: no moment; write it as 2027-01-12T21:00, UTC") from None
-    return at.replace(tzinfo=UTC) if at.tzinfo is None else at.astimezone(UTC)
 
 
 def _place(text: str) -> tuple[float, float]:

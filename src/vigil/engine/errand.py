@@ -97,6 +97,11 @@ class Errand(ABC):
 
     @property
     @abstractmethod
+    def over(self) -> bool:
+        """Whether its end is on record."""
+
+    @property
+    @abstractmethod
     def began(self) -> datetime | None: ...
 
     @property
@@ -171,6 +176,10 @@ class PlainErrand(Errand):
     @property
     def because(self) -> str:
         return self.state.reason
+
+    @property
+    def over(self) -> bool:
+        return self.state.over
 
     @property
     def began(self) -> datetime | None:

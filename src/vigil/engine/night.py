@@ -160,8 +160,11 @@ class Night(Errand):
 
     @property
     def under_way(self) -> bool:
-        """Whether its end is not on record."""
         return self.state.run in UNDER_WAY
+
+    @property
+    def over(self) -> bool:
+        return not self.under_way
 
     def stop(self, why: str) -> str:
         """As any errand's: parked, shut, warm."""

@@ -24,9 +24,11 @@ class Place:
 
 @dataclass(frozen=True, slots=True)
 class Wanted:
-    """`subject` is what pointing, focus and dithers are remembered for (a block's id), `series` the frames that
-    it is compared with (a line's id). What is None is not asked for: no place means wherever the telescope is,
-    no moment means any."""
+    """What is None is not asked for: no place means wherever the telescope is, no moment means any.
+
+    `subject` is what pointing, focus and dithers are remembered for (a block's id), `series` the frames
+    that it is compared with (a line's id).
+    """
 
     kind: FrameKind
     why: str

@@ -35,7 +35,7 @@ class Errands:
 
     def under_way(self) -> list[Errand]:
         """In the order in which they were begun."""
-        return [errand for errand, _ in self._under_way.values()]
+        return [errand for errand, _ in self._under_way.values() if not errand.over]
 
     # -- beginning ----------------------------------------------------------------------------------
 

@@ -13,8 +13,7 @@ from vigil.documents.scenario import FaultKind, Scenario
 from vigil.documents.store import parse
 from vigil.runtime.clock import Clock
 from vigil.runtime.workshop import Workshop
-from vigil.simulator.air.weather import Weather
-from vigil.simulator.chance import generator
+from vigil.simulator.evening import fresh_state, load_state
 from vigil.simulator.faulty import Faulty
 from vigil.simulator.gear import Gear
 from vigil.simulator.looking import position_angle_deg
@@ -30,37 +29,8 @@ from vigil.simulator.simbeside import (
 )
 from vigil.simulator.simcamera import SimCamera
 from vigil.simulator.simfocuser import SimFocuser
-from vigil.simulator.simmount import SimMount, park_position
+from vigil.simulator.simmount import SimMount
 from vigil.simulator.simwheel import SimWheel
-from vigil.simulator.state import SimState
-
-
-def load_state(path: Path | None) -> SimState | None:
-    """The gear as an earlier keeper left it, if there is any."""
-    if path is None or not path.exists():
-        return None
-    return SimState.model_validate_json(path.read_text())
-
-
-def fresh_state(rig: Rig, seed: int, scenario: Scenario) -> SimState:
-    """The gear in the evening: parked, warm, focuser somewhere near."""
-    assert rig.simulated is not None
-    at = rig.simulated.starts_at
-    ra_deg, dec_deg = park_position(rig.site.place(), at)
-    rng = generator(seed, "evening")
-    start = (rig.focuser.start if rig.focuser else 0) + (int(rng.integers(-40, 41)) if rig.focuser else 0)
-    weather = Weather(seed, at, scenario.air)
-    return SimState(
-        seed=seed,
-        at=at,
-        ra_deg=ra_deg,
-        dec_deg=dec_deg,
-        since=at,
-        sensor_c=weather.temperature_c(at),
-        sensor_at=at,
-        focuser_position=start,
-        drawtube_steps=float(start),
-    )
 
 
 @dataclass(frozen=True, slots=True)

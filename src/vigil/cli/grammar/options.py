@@ -50,6 +50,13 @@ def pace(parser: argparse.ArgumentParser) -> None:
     )
 
 
+def begins_at(parser: argparse.ArgumentParser) -> None:
+    """When simulated time begins."""
+    parser.add_argument(
+        "--at", metavar="TIME", help="simulated rigs: when it is, UTC, as 2027-01-13T11:00; else the evening"
+    )
+
+
 def as_json(parser: argparse.ArgumentParser, words: str) -> None:
     """Output for programs."""
     parser.add_argument("--json", action="store_true", help=f"for programs: {words}")
