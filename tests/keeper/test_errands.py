@@ -12,6 +12,7 @@ import pytest
 
 from campaigns.demo import quick_rig, short_plan
 from vigil.cli.assemble import equip
+from vigil.devices.protocols import Devices
 from vigil.documents.errands import BY_HAND, NIGHT, Outcome
 from vigil.documents.errands import fold_all as errand_of
 from vigil.documents.events import Event, Kind
@@ -72,7 +73,11 @@ class Place:
 
 
 def kept(
-    folder: Path, work: Callable[[Place], Coroutine[Any, Any, None]], killed: bool = False, rig: Any = RIG
+    folder: Path,
+    work: Callable[[Place], Coroutine[Any, Any, None]],
+    killed: bool = False,
+    rig: Any = RIG,
+    alter: Callable[[Devices], Devices] = lambda devices: devices,
 ) -> None:
     """`killed`: nothing is put in order at the end, as little as by kill -9."""
 
@@ -80,7 +85,8 @@ def kept(
         clock, workshop = ScenarioClock(rig.simulated.starts_at), Workshop(0)
         ledger = Ledger(folder / "ledger.sqlite")
         observatory = SimObservatory(rig, 1, clock, workshop, quick=True)
-        equipment = equip(rig, observatory, clock, workshop, folder / rig.id, folder / rig.id)
+        devices = alter(observatory.devices)
+        equipment = equip(rig, observatory, clock, workshop, folder / rig.id, folder / rig.id, devices)
         equipment = replace(equipment, measurer=QuickMeasurer(), write=no_file, look_every_s=5.0)
         keeper = Keeper(equipment, ledger, simulated_loop())
         place = Place(keeper, folder / "ledger.sqlite")

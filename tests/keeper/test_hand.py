@@ -11,10 +11,11 @@ from campaigns.night import Played, play
 from vigil.cli.assemble import equip
 from vigil.cli.files import demo_file
 from vigil.documents.deeds import LOOP, Deed, Stage, deeds
+from vigil.documents.devicekinds import DEVICE_KINDS
 from vigil.documents.events import Event, Kind
-from vigil.documents.hand import ACTIONS, UnknownAction, find_action, read_values
+from vigil.documents.hand import UnknownAction, find_action, read_values
 from vigil.documents.messages import Ask, Command
-from vigil.documents.rig import PART_OF_DEVICE, Rig
+from vigil.documents.rig import Rig
 from vigil.documents.rig.change import path_of, with_value, with_values
 from vigil.documents.rig.mount import RotatorPart
 from vigil.documents.store import load
@@ -159,7 +160,7 @@ def test_every_kind_of_device_is_driven_by_hand(tmp_path: Path) -> None:
         assert state.parked and set(state.shutters.values()) == {"closed"}
         untried = {
             (device, action.name)
-            for device, actions in ACTIONS.items()
+            for device, actions in ((k.name, k.actions) for k in DEVICE_KINDS.values())
             for action in actions
             if (device, action.name) not in done
         }
@@ -168,9 +169,9 @@ def test_every_kind_of_device_is_driven_by_hand(tmp_path: Path) -> None:
             ("cover", "stop"), ("roof", "stop"), ("mount", "centre"), ("mount", "frame"),
         }  # fmt: skip
         status = await gear.link.status()
-        assert {r.name for r in status.reports} == set(PART_OF_DEVICE)
+        assert {r.name for r in status.reports} == set(DEVICE_KINDS)
         assert next(r for r in status.reports if r.name == "weather station").state["wind_m_s"] >= 0
-        for device in PART_OF_DEVICE:
+        for device in DEVICE_KINDS:
             assert (await gear.do(device, "disconnect")).stage is Stage.DONE
 
     by_hand(main, full_rig(), tmp_path)
@@ -239,7 +240,7 @@ def test_every_kind_refuses_when_not_connected_busy_or_not_capable(tmp_path: Pat
             "focuser": {"position": 1}, "mount": {"ra": "1", "dec": "1"}, "rotator": {"angle_deg": 1},
             "heaters": {"heater": "secondary mirror", "percent": 1}, "power": {"outlet": "lamp", "on": True},
         }  # fmt: skip
-        for device, actions in ACTIONS.items():
+        for device, actions in ((k.name, k.actions) for k in DEVICE_KINDS.values()):
             if actions:
                 said = await gear.refused(device, actions[0].name, **values.get(device, {}))
                 assert said.endswith("not connected") and said.startswith(device), said

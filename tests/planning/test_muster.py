@@ -5,8 +5,9 @@ from typing import Any
 import pytest
 
 from vigil.cli.files import EXAMPLE_RIGS, demo_file
+from vigil.documents.devicekinds import DEVICE_KINDS
 from vigil.documents.messages import DeviceReport
-from vigil.documents.rig import PART_OF_DEVICE, Rig
+from vigil.documents.rig import Rig
 from vigil.documents.rig.change import field_at, path_of, text_of, value_at, with_values
 from vigil.documents.store import load
 from vigil.planning.muster import Finding, Known, muster
@@ -22,7 +23,7 @@ def rig_of(name: str) -> Rig:
 def reports(rig: Rig, **changes: dict[str, Any]) -> list[DeviceReport]:
     """Every device connected and of the document's mind, but for some changes by part."""
     return [
-        DeviceReport(name=name, lamp="ready").model_copy(update=changes.get(PART_OF_DEVICE[name], {}))
+        DeviceReport(name=name, lamp="ready").model_copy(update=changes.get(DEVICE_KINDS[name].part, {}))
         for name in rig.device_names
     ]
 

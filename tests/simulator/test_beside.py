@@ -9,7 +9,8 @@ import pytest
 from campaigns.rigs import example
 from vigil.devices.errors import DeviceError, NotConnected, Refused
 from vigil.devices.protocols import Exposure, PierSide
-from vigil.documents.rig import PART_OF_DEVICE, Rig
+from vigil.documents.devicekinds import DEVICE_KINDS
+from vigil.documents.rig import Rig
 from vigil.documents.rig.change import with_value, with_values
 from vigil.runtime.clock import ScenarioClock
 from vigil.runtime.simulated import run_virtual
@@ -45,13 +46,13 @@ def at_the_site(main: Any, rig: Rig = STORK, path: Path | None = None) -> Any:
 
 def test_the_rig_decides_which_devices_there_are() -> None:
     async def main(sim: SimObservatory, clock: ScenarioClock) -> None:
-        assert set(sim.devices.named()) == set(PART_OF_DEVICE)
+        assert set(sim.devices.named()) == set(DEVICE_KINDS)
         sim.take_rig(TERN)
         assert set(sim.devices.named()) == {"camera", "mount"}
         by_hand = with_values(STORK, {("rotator", "by"): "hand", ("wheel", "kind"): "drawer",
                                       ("panel", "dimmed_by"): "person"})  # fmt: skip
         sim.take_rig(by_hand)
-        assert set(PART_OF_DEVICE) - set(sim.devices.named()) == {"rotator", "filter wheel", "flat panel"}
+        assert set(DEVICE_KINDS) - set(sim.devices.named()) == {"rotator", "filter wheel", "flat panel"}
 
     at_the_site(main)
 

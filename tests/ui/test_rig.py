@@ -13,8 +13,9 @@ from tests.ui.planned import add_target
 from vigil.cli.files import demo_file
 from vigil.documents.deeds import Deed
 from vigil.documents.deeds import Stage as Stage_
+from vigil.documents.devicekinds import DEVICE_KINDS
 from vigil.documents.events import Kind
-from vigil.documents.hand import ACTIONS, find_action
+from vigil.documents.hand import find_action
 from vigil.documents.messages import Answer, Ask, Command, DeviceReport, Reports
 from vigil.documents.rig import Rig
 from vigil.documents.rig.change import path_of, value_at
@@ -232,7 +233,7 @@ def test_every_control_of_every_device_asks_for_what_it_says(stage: Stage) -> No
     }  # fmt: skip
     tried: set[tuple[str, str]] = set()
     for part in parts_of(full):
-        if not part.device or not ACTIONS[part.device]:
+        if not part.device or not DEVICE_KINDS[part.device].actions:
             continue
         rig.choose(part.key)
         for line in rig.hand.findChildren(TextLine):
@@ -248,7 +249,7 @@ def test_every_control_of_every_device_asks_for_what_it_says(stage: Stage) -> No
                 }
                 check_limits(full, device, action, values)
                 tried.add((device, action))
-    wanted = {(device, action.name) for device in ACTIONS for action in ACTIONS[device]}
+    wanted = {(device, action.name) for device, kind in DEVICE_KINDS.items() for action in kind.actions}
     assert tried >= wanted
 
 

@@ -13,6 +13,8 @@ from typing import Any, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+from vigil.documents.devicekinds import DEVICE_KINDS
+
 
 class PierSide(StrEnum):
     """Which side of the pier the tube is on."""
@@ -272,22 +274,13 @@ class Devices:
     safety: SafetySensor | None = None
     heaters: Heaters | None = None
     power: Power | None = None
+    others: Mapping[str, Device] = field(default_factory=dict)
+    """Of kinds without a field here, by name."""
 
     def named(self) -> dict[str, Device]:
-        """Those that are there, by name."""
+        """Those that are there, by name, in the table's order."""
         found = {
-            "camera": self.camera,
-            "filter wheel": self.wheel,
-            "focuser": self.focuser,
-            "mount": self.mount,
-            "rotator": self.rotator,
-            "guide camera": self.guide_camera,
-            "flat panel": self.panel,
-            "cover": self.cover,
-            "roof": self.roof,
-            "weather station": self.weather,
-            "safety sensor": self.safety,
-            "heaters": self.heaters,
-            "power": self.power,
+            name: getattr(self, kind.attribute, None) or self.others.get(name)
+            for name, kind in DEVICE_KINDS.items()
         }
         return {name: device for name, device in found.items() if device is not None}

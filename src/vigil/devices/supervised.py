@@ -8,7 +8,6 @@ from collections.abc import Awaitable, Callable, Coroutine
 from functools import partial
 from typing import Any, Generic, TypeVar
 
-from vigil.devices.advice import WHAT_TO_CHECK
 from vigil.devices.errors import DeviceError, DeviceFault, DeviceTimeout, NotCapable, NotConnected
 from vigil.devices.protocols import (
     Camera,
@@ -37,6 +36,7 @@ from vigil.devices.protocols import (
     WeatherStation,
     WheelState,
 )
+from vigil.documents.devicekinds import DEVICE_KINDS
 
 log = logging.getLogger(__name__)
 D = TypeVar("D", bound=Device)
@@ -44,7 +44,6 @@ S = TypeVar("S")
 R = TypeVar("R")
 
 POLL_S = 1.0
-_EVERY_SECOND = frozenset({"mount", "weather station", "safety sensor", "roof"})
 READ_TIMEOUT_S = 5.0
 LOST_AFTER_FAILURES = 3
 CONNECT_TIMEOUT_S = 30.0
@@ -94,7 +93,8 @@ class Supervised(Generic[D, S]):
     @property
     def advice(self) -> str:
         """What to check when it has failed."""
-        return f"check {WHAT_TO_CHECK[self.name]}" if self.fault and self.name in WHAT_TO_CHECK else ""
+        kind = DEVICE_KINDS.get(self.name)
+        return f"check {kind.check_first}" if self.fault and kind is not None else ""
 
     @property
     def reads_at_once(self) -> bool:
@@ -109,7 +109,8 @@ class Supervised(Generic[D, S]):
     @property
     def restless(self) -> bool:
         """Whether it is to be read every second: it has failed to answer, or safety hangs on it."""
-        return self._failures > 0 or self.name in _EVERY_SECOND
+        kind = DEVICE_KINDS.get(self.name)
+        return self._failures > 0 or (kind is not None and kind.restless)
 
     def replace_device(self, device: D) -> None:
         """Another object for the same device, after its rig has changed."""
@@ -296,12 +297,8 @@ class Rigged:
             if name in before:
                 before[name].replace_device(device)
             self._by_name[name] = before.get(name) or Supervised(name, device)
-        named = self._by_name.get
-        self.camera, self.wheel, self.focuser = named("camera"), named("filter wheel"), named("focuser")
-        self.mount, self.rotator, self.guide_camera = named("mount"), named("rotator"), named("guide camera")
-        self.panel, self.cover, self.roof = named("flat panel"), named("cover"), named("roof")
-        self.weather, self.safety = named("weather station"), named("safety sensor")
-        self.heaters, self.power = named("heaters"), named("power")
+        for name, kind in DEVICE_KINDS.items():
+            setattr(self, kind.attribute, self._by_name.get(name))
 
     def named(self, name: str) -> Supervised[Any, Any]:
         """The device of a name. Raises KeyError with those there are."""

@@ -12,11 +12,11 @@ from dataclasses import dataclass, field
 from enum import IntEnum, StrEnum
 from itertools import count
 
-from vigil.documents.rig import PART_OF_DEVICE
+from vigil.documents.devicekinds import DEVICE_KINDS
 
 log = logging.getLogger(__name__)
-RESOURCES = frozenset({*PART_OF_DEVICE, "cooler"})
-"""What can be claimed. The cooler is apart from the camera: it works on while frames are taken."""
+_COOLER = "cooler"
+"""Claimed apart from the camera: it works on while frames are taken."""
 _SEIZED_AFTER_S = 12.0
 """A holder that was cancelled has so long to stop what it moves; then it is passed over."""
 
@@ -116,7 +116,7 @@ class Arbiter:
         """Hold devices for the length of a block; waits until all are free, or made free. Raises ValueError
         for what there isn't."""
         claims = claims if isinstance(claims, Mapping) else used(claims)
-        if unknown := claims.keys() - RESOURCES:
+        if unknown := claims.keys() - {*DEVICE_KINDS, _COOLER}:
             raise ValueError(f"there is nothing called {', '.join(sorted(unknown))} to claim")
         lease = Lease(who, claims, urgency, asyncio.current_task(), yields, grace_s, cancels)
         self._waiting.append((-urgency, next(self._numbers), lease))

@@ -6,6 +6,7 @@ from collections.abc import Awaitable, Callable
 from dataclasses import dataclass
 
 from vigil.devices.errors import DeviceError
+from vigil.documents.devicekinds import DEVICE_KINDS
 from vigil.documents.events import Kind
 from vigil.documents.plan import NightPlan
 from vigil.documents.steps import ClosingStep, RunProgram
@@ -13,7 +14,6 @@ from vigil.engine.activities.heat import heated
 from vigil.engine.activities.shelter import unsheltered
 from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.arbiter import Arbiter, Lease, Urgency
-from vigil.engine.guards.readers import GUARDED
 from vigil.engine.recorder import NightRecorder
 from vigil.engine.shutting import PARK_LIMIT_S, SHUTTER_LIMIT_S, close_cover, close_roof, park
 from vigil.engine.steps import activity_of
@@ -170,7 +170,7 @@ async def _disconnect(kit: Kit, all_is_shut: bool) -> str:
     opened = unsheltered(kit.rig, states) if all_is_shut else []
     problems = []
     for device in kit.devices.all():
-        if device.connected and not (opened and device.name in GUARDED):
+        if device.connected and not (opened and DEVICE_KINDS[device.name].guarded):
             try:
                 await device.disconnect()
             except DeviceError as problem:

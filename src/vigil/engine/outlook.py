@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from vigil.devices.supervised import Rigged
+from vigil.documents.devicekinds import names_of
 from vigil.documents.night import PutOff, RunState
 from vigil.documents.plan import Block, ExposureLine, NightPlan, of_wanted
 from vigil.documents.rig import Rig
@@ -13,8 +14,7 @@ from vigil.engine.averaging import Averaged
 from vigil.engine.check import Check, Condition, Standing
 from vigil.engine.conditions import conditions_for
 from vigil.engine.conditions.disk import RESERVE_BYTES
-from vigil.engine.conditions.safe import SENSORS, Safe, sky_check
-from vigil.engine.guards.readers import GUARDED
+from vigil.engine.conditions.safe import Safe, sky_check
 from vigil.engine.recorder import NightRecorder
 from vigil.engine.remedy import Do
 from vigil.engine.view import View
@@ -148,12 +148,12 @@ class Outlook:
 
     def lost_sensors(self) -> list[str]:
         """Sensors of the rig that aren't connected, by name."""
-        return self._missing(SENSORS)
+        return self._missing(names_of(lambda kind: kind.senses_safety))
 
     def lost_guarded(self) -> list[str]:
         """What the guards need and isn't connected, by name: sensors, and whatever may stand open or
         track."""
-        return self._missing(sorted(GUARDED))
+        return self._missing(sorted(names_of(lambda kind: kind.guarded)))
 
     def _missing(self, names: Iterable[str]) -> list[str]:
         states = self._states()

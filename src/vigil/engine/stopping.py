@@ -8,6 +8,7 @@ from typing import Any
 
 from vigil.devices.errors import DeviceError
 from vigil.devices.supervised import Rigged, Supervised
+from vigil.documents.devicekinds import names_of
 from vigil.engine.arbiter import Arbiter, Urgency
 from vigil.runtime.clock import Clock
 
@@ -16,9 +17,6 @@ log = logging.getLogger(__name__)
 SILENT_LIMIT = timedelta(minutes=10)
 """Then the guards may shut and park again: nobody may be there any more."""
 _QUICK_S = 10.0
-_STOPPED = ("mount", "roof", "cover", "focuser", "rotator")
-_HELD = frozenset({*_STOPPED, "filter wheel"})
-"""What moves; a camera may go on being cooled."""
 WORDS = "the emergency stop"
 
 
@@ -43,7 +41,8 @@ class EmergencyStop:
             self._released.set()
         self._released = asyncio.Event()
         self._holding = asyncio.ensure_future(self._hold(self._released))
-        moving = [d for d in self._devices.all() if d.name in _STOPPED and d.connected]
+        stops = names_of(lambda kind: kind.stops)
+        moving = [d for d in self._devices.all() if d.name in stops and d.connected]
         told = await asyncio.gather(*(self._still(device) for device in moving))
         return [words for words in told if words]
 
@@ -64,7 +63,7 @@ class EmergencyStop:
         return ""
 
     async def _hold(self, released: asyncio.Event) -> None:
-        async with self._arbiter.claim(_HELD, WORDS, Urgency.STOP):
+        async with self._arbiter.claim(names_of(lambda kind: kind.moves), WORDS, Urgency.STOP):
             try:
                 async with asyncio.timeout(SILENT_LIMIT.total_seconds()):
                     await released.wait()

@@ -2,8 +2,9 @@
 
 from collections.abc import Mapping
 
+from vigil.documents.devicekinds import DEVICE_KINDS
 from vigil.documents.messages import DeviceReport
-from vigil.documents.rig import PART_OF_DEVICE, Rig
+from vigil.documents.rig import Rig
 from vigil.documents.rig.change import Path, path_of, value_at, with_values
 from vigil.documents.store import DocumentError
 
@@ -16,7 +17,7 @@ def rig_of_what_is_connected(rig: Rig, reports: Mapping[str, DeviceReport]) -> R
     Parts that are no device (telescope, reducer, site) stay; a value that can't be is left as it was.
     """
     values: dict[Path, object] = {}
-    for name, part in PART_OF_DEVICE.items():
+    for name, part in ((kind.name, kind.part) for kind in DEVICE_KINDS.values()):
         report = reports.get(name)
         if name in rig.device_names and (report is None or report.lamp not in _CONNECTED):
             values[(part,)] = None

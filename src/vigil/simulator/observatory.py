@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from vigil.devices.protocols import Devices
+from vigil.documents.devicekinds import DEVICE_KINDS
 from vigil.documents.rig import Rig
 from vigil.documents.scenario import FaultKind, Scenario
 from vigil.documents.store import parse
@@ -135,11 +136,11 @@ class SimObservatory:
     @property
     def devices(self) -> Devices:
         """Those that the rig has."""
-        wanted = Devices(**self._made).named()
-        fields_by_name = {id(device): field for field, device in self._made.items()}
+        wanted = [(name, DEVICE_KINDS[name].attribute) for name in self._gear.rig.device_names]
         return Devices(
             **{
-                fields_by_name[id(wanted[name])]: Faulty(wanted[name], name, self._gear)
-                for name in self._gear.rig.device_names
+                attribute: Faulty(self._made[attribute], name, self._gear)
+                for name, attribute in wanted
+                if attribute in self._made
             }
         )

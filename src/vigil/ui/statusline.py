@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QToolButton, QWidget
 
+from vigil.documents.devicekinds import DEVICE_KINDS, names_of
 from vigil.documents.errands import GUARD
 from vigil.ui import words
 from vigil.ui.linkstate import LinkState
@@ -15,8 +16,6 @@ from vigil.ui.session import Countdown, Session
 from vigil.ui.theme import Light, Size, theme
 
 SPEEDS = (1.0, 10.0, 60.0, 300.0)
-_SHORT = {"filter wheel": "filters", "guide camera": "guider"}
-_ALWAYS_SHOWN = ("mount", "camera", "focuser", "filter wheel", "guide camera")
 _OTHERS = "others"
 _QUIET = ("not connected", "busy", "ready")
 """States in which a device beside the train needs no lamp of its own."""
@@ -27,6 +26,11 @@ _RUN_WORDS = {
     "closing": "Closing the night",
     "over": "The night is over",
 }
+
+
+def _short(name: str) -> str:
+    kind = DEVICE_KINDS.get(name)
+    return kind.short if kind is not None and kind.short else name
 
 
 class RedSwitch(QToolButton):
@@ -221,7 +225,7 @@ class StatusLine(QWidget):
             states = (
                 self._session.status.devices if self._session.status else dict.fromkeys(self.lamps, "unknown")
             )
-        shown = {name: states[name] for name in _ALWAYS_SHOWN if name in states}
+        shown = {name: states[name] for name in names_of(lambda kind: kind.lamp_always) if name in states}
         rest = {name: state for name, state in states.items() if name not in shown}
         shown |= {name: state for name, state in rest.items() if state not in _QUIET}
         quiet = {name: state for name, state in rest.items() if name not in shown}
@@ -232,7 +236,7 @@ class StatusLine(QWidget):
             gone.deleteLater()
         for name, state in shown.items():
             if name not in self.lamps:
-                self.lamps[name] = Lamp(_SHORT.get(name, name))
+                self.lamps[name] = Lamp(_short(name))
                 self._lamp_row.insertWidget(len(self.lamps) - 1, self.lamps[name])
             self.lamps[name].show_state(state)
         self.others.setVisible(bool(quiet))

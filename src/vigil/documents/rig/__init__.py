@@ -4,11 +4,10 @@ from vigil.documents.rig.camera import CameraPart
 from vigil.documents.rig.filters import FilterPart, WheelPart
 from vigil.documents.rig.focuser import FocuserPart
 from vigil.documents.rig.mount import MountPart
-from vigil.documents.rig.rig import PART_OF_DEVICE, Rig, Simulated
+from vigil.documents.rig.rig import Rig, Simulated
 from vigil.documents.rig.site import SitePart
 
 __all__ = [
-    "PART_OF_DEVICE",
     "CameraPart",
     "FilterPart",
     "FocuserPart",

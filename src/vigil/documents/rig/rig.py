@@ -6,6 +6,7 @@ from typing import Annotated, Any, ClassVar
 
 from pydantic import Field
 
+from vigil.documents.devicekinds import DEVICE_KINDS
 from vigil.documents.rig.beside import (
     CoverPart,
     FlatPanelPart,
@@ -30,23 +31,6 @@ from vigil.optics.train import image_scale_arcsec_px
 
 _BARE_EXPOSURE_S = 4.0
 """For focusing and solving where there are no filters to say it."""
-
-PART_OF_DEVICE = {
-    "camera": "camera",
-    "filter wheel": "wheel",
-    "focuser": "focuser",
-    "mount": "mount",
-    "rotator": "rotator",
-    "guide camera": "guider",
-    "flat panel": "panel",
-    "cover": "cover",
-    "roof": "roof",
-    "weather station": "weather",
-    "safety sensor": "safety",
-    "heaters": "heaters",
-    "power": "power",
-}
-"""The part of the rig behind each device's name."""
 
 
 class Simulated(Part):
@@ -98,8 +82,8 @@ class Rig(Document):
         }
         return [
             name
-            for name, part in PART_OF_DEVICE.items()
-            if getattr(self, part) is not None and not by_person.get(name)
+            for name, kind in DEVICE_KINDS.items()
+            if getattr(self, kind.part, None) is not None and not by_person.get(name)
         ]
 
     @property

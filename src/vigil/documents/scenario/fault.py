@@ -5,8 +5,8 @@ from typing import Annotated
 
 from pydantic import Field, model_validator
 
+from vigil.documents.devicekinds import DEVICE_KINDS
 from vigil.documents.rig.part import Part, Positive, Shown
-from vigil.documents.rig.rig import PART_OF_DEVICE
 
 
 class FaultKind(StrEnum):
@@ -32,9 +32,9 @@ class FaultKind(StrEnum):
 
 CAMERAS = ("camera", "guide camera")
 DEVICES_OF: dict[FaultKind, tuple[str, ...]] = {
-    FaultKind.DISCONNECTS: tuple(PART_OF_DEVICE),
-    FaultKind.TIMES_OUT: tuple(PART_OF_DEVICE),
-    FaultKind.THROWS: tuple(PART_OF_DEVICE),
+    FaultKind.DISCONNECTS: tuple(DEVICE_KINDS),
+    FaultKind.TIMES_OUT: tuple(DEVICE_KINDS),
+    FaultKind.THROWS: tuple(DEVICE_KINDS),
     FaultKind.FRAME_LOST: CAMERAS,
     FaultKind.FRAME_TORN: CAMERAS,
     FaultKind.SLEW_REFUSED: ("mount",),

@@ -6,12 +6,8 @@ from typing import Any
 
 from vigil.devices.errors import DeviceError
 from vigil.devices.supervised import Supervised
+from vigil.documents.devicekinds import DEVICE_KINDS
 from vigil.engine.activity import Activity, ActivityFailed, Kit
-
-NEEDED = frozenset(
-    {"camera", "filter wheel", "focuser", "mount", "roof", "cover", "weather station", "safety sensor"}
-)
-"""Without these no exposure; the others are connected where possible."""
 
 
 @dataclass(frozen=True)
@@ -36,7 +32,7 @@ class Connect(Activity):
             try:
                 await device.connect()
             except DeviceError as problem:
-                if device.name in NEEDED:
+                if DEVICE_KINDS[device.name].needed:
                     problems.append(str(problem))
                 else:
                     await kit.step({"device": device.name}, f"the night goes on without it: {problem}")

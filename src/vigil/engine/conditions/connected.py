@@ -2,7 +2,8 @@
 
 from datetime import datetime
 
-from vigil.engine.activities.connect import NEEDED, Connect
+from vigil.documents.devicekinds import DEVICE_KINDS
+from vigil.engine.activities.connect import Connect
 from vigil.engine.check import Check, Condition, Standing
 from vigil.engine.remedy import Do, Remedy
 from vigil.engine.view import View
@@ -13,7 +14,7 @@ class Connected(Condition):
     place = 10
 
     def check(self, view: View, start: datetime, end: datetime) -> Check:
-        wanted = [name for name in view.rig.device_names if name in NEEDED]
+        wanted = [name for name in view.rig.device_names if DEVICE_KINDS[name].needed]
         missing = [name for name in wanted if view.states.get(name) is None]
         if missing:
             return Check(Standing.NOT_MET, f"not connected: {', '.join(missing)}")

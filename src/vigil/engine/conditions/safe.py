@@ -11,8 +11,6 @@ from vigil.engine.check import Check, Condition, Gauge, Standing
 from vigil.engine.remedy import Hold, Remedy
 from vigil.engine.view import View
 
-SENSORS = ("weather station", "safety sensor")
-
 
 class Safe(Condition):
     name = "safe"

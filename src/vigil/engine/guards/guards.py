@@ -8,10 +8,11 @@ from typing import Any
 from vigil.devices.protocols import MountState, PierSide
 from vigil.devices.supervised import POLL_S, Rigged
 from vigil.devices.ways import SUN_CLEARANCE_DEG, keep_at
+from vigil.documents.devicekinds import DEVICE_KINDS
 from vigil.documents.rig import Rig
 from vigil.engine.activities.shelter import Shelter, unsheltered
 from vigil.engine.arbiter import Arbiter
-from vigil.engine.conditions.safe import SENSORS, Safe, sky_check
+from vigil.engine.conditions.safe import Safe, sky_check
 from vigil.engine.guards.charge import Charge
 from vigil.engine.guards.limits import LimitGuard
 from vigil.engine.guards.readers import Readers
@@ -118,7 +119,7 @@ class Guards:
         states = {
             device.name: device.state
             for device in self._devices.all()
-            if device.name in SENSORS and device.connected and device.age_s <= stale_s
+            if DEVICE_KINDS[device.name].senses_safety and device.connected and device.age_s <= stale_s
         }
         check = sky_check(self.rig, states, now, held=False)
         return None if check.met else check.words

@@ -7,6 +7,7 @@ from typing import Any
 
 from vigil.devices.errors import DeviceError
 from vigil.devices.supervised import Rigged, Supervised
+from vigil.documents.devicekinds import DEVICE_KINDS
 
 log = logging.getLogger(__name__)
 
@@ -14,8 +15,6 @@ _RESTING_LOOKS = 5
 """Devices that rest, and can't harm anything by themselves, are read every so many times."""
 
 
-GUARDED = frozenset({"mount", "roof", "cover", "weather station", "safety sensor"})
-"""What guards can't do without: lost, it is looked for again and again."""
 _LOOKED_FOR_EVERY_S = 30.0
 
 
@@ -35,7 +34,7 @@ class Readers:
         every = self._rounds % _RESTING_LOOKS == 0
         for device in self._devices.all():
             if not device.connected:
-                if device.last_seen is not None and device.name in GUARDED:
+                if device.last_seen is not None and DEVICE_KINDS[device.name].guarded:
                     self._look_for(device)
                 continue
             if not (every or device.restless):

@@ -3,8 +3,9 @@
 from collections.abc import Iterator
 from typing import Any
 
+from vigil.documents.devicekinds import DEVICE_KINDS
 from vigil.documents.messages import DeviceReport
-from vigil.documents.rig import PART_OF_DEVICE, Rig
+from vigil.documents.rig import Rig
 from vigil.documents.rig.change import brief, field_at, path_of, value_at
 from vigil.planning.muster.finding import Finding, Known, Remedy
 
@@ -19,7 +20,7 @@ def findings(rig: Rig, known: Known) -> Iterator[Finding]:
     by_name = {report.name: report for report in known.reports}
     for name in rig.device_names:
         report = by_name.get(name)
-        place = (PART_OF_DEVICE[name],)
+        place = (DEVICE_KINDS[name].part,)
         connect = Remedy("connect", device=name)
         if report is None:
             yield Finding(place, f"The {name} is not known to the keeper yet.", remedy=None)
@@ -51,7 +52,7 @@ def _disagreements(rig: Rig, name: str, report: DeviceReport) -> Iterator[Findin
     if report.clock_off_s is not None and abs(report.clock_off_s) > _MOST_CLOCK_OFF_S:
         way = "ahead of" if report.clock_off_s > 0 else "behind"
         yield Finding(
-            (PART_OF_DEVICE[name],),
+            (DEVICE_KINDS[name].part,),
             f"The {name}'s clock is {abs(report.clock_off_s):.0f} s {way} the computer's; over "
             f"{_MOST_CLOCK_OFF_S:g} s it points {abs(report.clock_off_s) * 15 / 60:.0f}′ wrong.",
         )

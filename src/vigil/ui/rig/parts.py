@@ -2,8 +2,9 @@
 
 from dataclasses import dataclass
 
+from vigil.documents.devicekinds import name_of_part
 from vigil.documents.messages import DeviceReport
-from vigil.documents.rig import PART_OF_DEVICE, Rig
+from vigil.documents.rig import Rig
 from vigil.documents.rig.change import part_name
 from vigil.ui import words
 
@@ -11,7 +12,6 @@ IN_THE_TRAIN = ("telescope", "focuser", "reducer", "guider", "rotator", "wheel",
 BESIDE = ("mount", "panel", "cover", "roof", "weather", "safety", "heaters", "power")
 ALWAYS = ("site", "frames")
 """Parts that every rig has."""
-_DEVICE_OF = {part: device for device, part in PART_OF_DEVICE.items()}
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,7 +47,7 @@ def title_of(key: str, rig: Rig) -> str:
 
 def _part(rig: Rig, key: str) -> Part:
     part = getattr(rig, key)
-    device = _DEVICE_OF.get(key, "")
+    device = name_of_part(key)
     shown_device = device if device in rig.device_names else ""
     name = getattr(part, "name", "")
     return Part(key, title_of(key, rig), name, shown_device, _BRIEFS[key](rig))

@@ -10,8 +10,8 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
 from vigil.documents.deeds import Deed, Stage
+from vigil.documents.devicekinds import name_of_part
 from vigil.documents.hand import ALL
-from vigil.documents.rig import PART_OF_DEVICE
 from vigil.documents.rig.change import part_name
 from vigil.planning.muster import Finding, Known, muster
 from vigil.planning.rignumbers import SEEING_ARCSEC, rig_numbers
@@ -233,7 +233,7 @@ class RigWorkspace(Workspace):
         self.choose(key)
         if self.editor.go_to(finding.path):
             self._area.ensureWidgetVisible(self.editor.rows[finding.path])
-        elif key in PART_OF_DEVICE.values() and "connect" in self.hand.controls:
+        elif name_of_part(key) and "connect" in self.hand.controls:
             self.hand.controls["connect"].setFocus()
 
     def remedy(self, finding: Finding) -> None:
