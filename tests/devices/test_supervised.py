@@ -7,7 +7,7 @@ import pytest
 
 from vigil.devices.errors import DeviceFault, DeviceTimeout, NotCapable, NotConnected
 from vigil.devices.protocols import Capabilities, Devices
-from vigil.devices.supervised import Rigged, Supervised
+from vigil.devices.supervised import Supervised, SupervisedDevices
 from vigil.runtime.simulated import run_virtual
 
 
@@ -193,7 +193,7 @@ def test_devices_of_a_changed_rig_keep_what_stays() -> None:
 
     async def main(thing: Thing, device: Supervised[Any, Any]) -> None:
         first, second = Named(), Named()
-        rigged = Rigged(Devices(camera=first, mount=second))  # type: ignore[arg-type]
+        rigged = SupervisedDevices(Devices(camera=first, mount=second))  # type: ignore[arg-type]
         assert rigged.camera is not None and rigged.focuser is None
         await rigged.camera.connect()
         third = Named()

@@ -7,7 +7,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from vigil.engine.arbiter import RESOURCES, Arbiter, Mode, Urgency
+from vigil.documents.devicekinds import DEVICE_KINDS
+from vigil.engine.arbiter import Arbiter, Mode, Urgency
 from vigil.runtime.simulated import run_virtual
 
 
@@ -38,7 +39,7 @@ def test_the_more_urgent_does_not_wait_and_equals_go_in_turn() -> None:
             asyncio.ensure_future(hold(arbiter, log, "night two", 5, Urgency.NIGHT, "mount")),
         ]
         await asyncio.gather(hand, *others)
-        assert not any(arbiter.holder(name) for name in RESOURCES)
+        assert not any(arbiter.holder(name) for name in (*DEVICE_KINDS, "cooler"))
         return log
 
     assert run_virtual(main()) == [
@@ -164,7 +165,7 @@ def test_nobody_ever_shares_and_everybody_gets_a_turn_or_gives_way(
         async with asyncio.timeout(1000):
             await asyncio.gather(*(one(n, *each) for n, each in enumerate(wanted)))
         assert len(ended) == len(wanted) and not held
-        assert not any(arbiter.holder(name) for name in RESOURCES)
+        assert not any(arbiter.holder(name) for name in (*DEVICE_KINDS, "cooler"))
 
     run_virtual(main())
 

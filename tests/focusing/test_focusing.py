@@ -5,7 +5,7 @@ from collections.abc import Callable
 import numpy as np
 import pytest
 
-from vigil.focusing.search import Found, Measure, Refused, SearchPlan, confirm, next_step
+from vigil.focusing.search import FocusRefused, Found, Measure, SearchPlan, confirm, next_step
 from vigil.focusing.vcurve import NoCurve, Sample, VCurve, fit_vcurve
 
 FLOOR, SLOPE = 0.95, 0.055
@@ -18,7 +18,7 @@ def sample(position: int, best: float, rng: np.random.Generator | None = None, n
     return Sample(position, size, noise * size, 60)
 
 
-def search(plan: SearchPlan, look: Callable[[int], Sample]) -> tuple[Found | Refused, list[int]]:
+def search(plan: SearchPlan, look: Callable[[int], Sample]) -> tuple[Found | FocusRefused, list[int]]:
     tried: list[int] = []
     samples: list[Sample] = []
     while isinstance(step := next_step(plan, tried, samples), Measure):
@@ -86,32 +86,32 @@ def test_a_lowest_point_at_the_end_is_followed(best: int) -> None:
 
 def test_too_far_out_is_refused() -> None:
     refused, tried = search(SearchPlan(5000, 20, 0, 10000, True), lambda p: sample(p, 8000))
-    assert isinstance(refused, Refused) and "6 further frames" in refused.reason
+    assert isinstance(refused, FocusRefused) and "6 further frames" in refused.reason
     assert len(tried) == 15
 
 
 def test_the_end_of_the_range_is_said() -> None:
     refused, tried = search(SearchPlan(200, 40, 0, 10000, True), lambda p: sample(p, -200))
-    assert isinstance(refused, Refused) and "range ends at 0" in refused.reason
+    assert isinstance(refused, FocusRefused) and "range ends at 0" in refused.reason
     assert min(tried) >= 0
 
 
 def test_a_cloud_is_refused() -> None:
     refused, _ = search(SearchPlan(5000, 40, 0, 10000, True), lambda p: Sample(p, 2.0, 0.2, 2))
-    assert isinstance(refused, Refused) and "cloud" in refused.reason
+    assert isinstance(refused, FocusRefused) and "cloud" in refused.reason
     rng = np.random.default_rng(4)
     refused, _ = search(
         SearchPlan(5000, 40, 0, 10000, True),
         lambda p: Sample(p, sample(p, 5000).hfr_px * float(rng.uniform(0.5, 2.5)), 0.05, 40),
     )
-    assert isinstance(refused, Refused)
+    assert isinstance(refused, FocusRefused)
 
 
 def test_a_flat_curve_is_refused() -> None:
     refused, _ = search(
         SearchPlan(5000, 4, 0, 10000, True), lambda p: sample(p, 5000, np.random.default_rng(p), 0.01)
     )
-    assert isinstance(refused, Refused) and "grow only" in refused.reason
+    assert isinstance(refused, FocusRefused) and "grow only" in refused.reason
 
 
 def test_the_confirming_frame_must_agree() -> None:

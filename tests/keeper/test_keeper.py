@@ -19,7 +19,7 @@ from vigil.documents.scenario import Scenario
 from vigil.files.fits import write_frame
 from vigil.keeper import server as server_module
 from vigil.keeper.keeper import Keeper
-from vigil.keeper.lock import RigLock, Taken
+from vigil.keeper.lock import RigLock, RigTaken
 from vigil.keeper.reconcile import unrecorded_frames
 from vigil.keeper.server import Server
 from vigil.ledger.ledger import Ledger
@@ -73,7 +73,7 @@ def test_one_keeper_for_a_rig(tmp_path: Path) -> None:
         env={"PYTHONPATH": str(Path(__file__).parents[2] / "src")},
     )  # fmt: skip
     assert holder.stdout is not None and holder.stdout.readline() == "held\n"
-    with pytest.raises(Taken, match=f"as process {holder.pid}"), RigLock(path):
+    with pytest.raises(RigTaken, match=f"as process {holder.pid}"), RigLock(path):
         pass
     holder.kill()
     holder.wait()

@@ -5,7 +5,7 @@ from pathlib import Path
 
 from vigil.devices.protocols import Devices
 from vigil.devices.safemount import SafeMount
-from vigil.devices.supervised import Rigged
+from vigil.devices.supervised import SupervisedDevices
 from vigil.documents.rig import Rig
 from vigil.documents.scenario import Scenario
 from vigil.engine.arbiter import Arbiter
@@ -49,7 +49,7 @@ def equip(
 
     return Equipment(
         rig=rig,
-        devices=Rigged(_safe(devices or observatory.devices, rig, clock)),
+        devices=SupervisedDevices(_safe(devices or observatory.devices, rig, clock)),
         clock=clock,
         workshop=workshop,
         measurer=measurer or PixelMeasurer(workshop, cache_folder(), own_catalogue_folder()),

@@ -17,7 +17,7 @@ from vigil.cli.guardian import guard
 from vigil.documents.rig import Rig
 from vigil.documents.scenario import Scenario
 from vigil.keeper.keeper import Keeper
-from vigil.keeper.lock import RigLock, Taken
+from vigil.keeper.lock import RigLock, RigTaken
 from vigil.keeper.server import Server
 from vigil.ledger.ledger import Ledger
 from vigil.ledger.store import LedgerError
@@ -50,7 +50,7 @@ def run(args: argparse.Namespace) -> int:
             loop = SimulatedLoop(math.inf if args.virtual else args.speed)
             with asyncio.Runner(loop_factory=lambda: loop) as runner:
                 runner.run(_keep(rig, folders, loop, args, scenario))
-    except (Taken, LedgerError) as problem:
+    except (RigTaken, LedgerError) as problem:
         print(f"vigil: {problem}", file=sys.stderr)
         return NO_KEEPER
     except (OSError, ValueError) as problem:

@@ -3,7 +3,7 @@
 import logging
 from pathlib import Path
 
-from vigil.keeper.lock import RigLock, Taken
+from vigil.keeper.lock import RigLock, RigTaken
 from vigil.ledger.store import LedgerError
 from vigil.ledger.takeover import take_over
 from vigil.runtime.folders import ledger_file, lock_file, old_ledger_file
@@ -21,7 +21,7 @@ def ledger_of(rig_id: str) -> Path:
         try:
             with RigLock(lock_file(rig_id)):
                 take_over(ledger, old)
-        except Taken:
+        except RigTaken:
             pass
         except LedgerError as problem:  # to look at the rest is still worth something
             log.error("%s", problem)

@@ -269,7 +269,7 @@ def _at_once(reading: Coroutine[Any, Any, R]) -> R:
     raise RuntimeError("a read that was to be done at once waits for something")
 
 
-class Rigged:
+class SupervisedDevices:
     """The supervised devices of a rig; None for those that it doesn't have."""
 
     camera: Supervised[Camera, CameraState] | None

@@ -229,7 +229,7 @@ def counts(frame: dict[str, Any]) -> bool:
 
 def fold(state: NightState, event: Event) -> NightState:
     """The state after one more event. Raises NotAllowed for events that contradict the run state."""
-    step = _STEPS.get(event.kind)
+    step = _FOLDS.get(event.kind)
     after = step(state, event) if step else state
     return replace(after, last_id=max(event.id, state.last_id))
 
@@ -480,7 +480,7 @@ def _night_over(state: NightState, event: Event) -> NightState:
     return replace(state, run=change(state.run, RunState.OVER), activities={}, questions={}, exposing=None)
 
 
-_STEPS: dict[Kind, Callable[[NightState, Event], NightState]] = {
+_FOLDS: dict[Kind, Callable[[NightState, Event], NightState]] = {
     Kind.NIGHT_STARTED: _night_started,
     Kind.NIGHT_RESUMED: _night_resumed,
     Kind.QUESTION_ASKED: _question,

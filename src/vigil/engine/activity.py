@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any, ClassVar
 
 from vigil.devices.protocols import RawFrame
-from vigil.devices.supervised import Rigged
+from vigil.devices.supervised import SupervisedDevices
 from vigil.documents.rig import Rig
 from vigil.engine.arbiter import Urgency
 from vigil.engine.measuring import Measurer
@@ -23,7 +23,7 @@ class ActivityFailed(RuntimeError):
 
 
 @dataclass(frozen=True, slots=True)
-class Tools:
+class StepTools:
     """What steps done once use beside the devices; nothing of it in a rehearsal."""
 
     folder: Path = Path()
@@ -41,7 +41,7 @@ class Kit:
     """All that activities may use."""
 
     rig: Rig
-    devices: Rigged
+    devices: SupervisedDevices
     clock: Clock
     measurer: Measurer
     progress: Progress
@@ -49,7 +49,7 @@ class Kit:
     """Records a step of the activity under way: its numbers and a sentence."""
     questions: Questions
     """Asks people."""
-    tools: Tools = Tools()
+    tools: StepTools = StepTools()
 
 
 async def no_step(values: dict[str, Any], reason: str) -> None:

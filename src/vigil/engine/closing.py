@@ -29,7 +29,7 @@ _PAUSE_S = 5.0
 
 
 @dataclass(frozen=True, slots=True)
-class Part:
+class ClosingTask:
     """One thing to do at the end, within a time that counts from when its devices are free."""
 
     name: str
@@ -95,7 +95,7 @@ class _Closing:
 
     async def one(self, name: str, limit_s: float, do: Callable[[Kit], Awaitable[str]], *claims: str) -> None:
         """Carry a part out, again if it had to give way."""
-        part = Part(name, limit_s, do, frozenset(claims))
+        part = ClosingTask(name, limit_s, do, frozenset(claims))
         while True:
             lease: Lease | None = None
             try:
@@ -120,7 +120,7 @@ def _of_step(step: ClosingStep) -> Callable[[Kit], Awaitable[str]]:
     return do
 
 
-async def _carry_out(part: Part, kit: Kit, recorder: NightRecorder) -> None:
+async def _carry_out(part: ClosingTask, kit: Kit, recorder: NightRecorder) -> None:
     try:
         async with asyncio.timeout(part.limit_s):
             said = await _with_patience(part, kit)
@@ -132,7 +132,7 @@ async def _carry_out(part: Part, kit: Kit, recorder: NightRecorder) -> None:
     await _tell(recorder, part.name, outcome, said)
 
 
-async def _with_patience(part: Part, kit: Kit) -> str:
+async def _with_patience(part: ClosingTask, kit: Kit) -> str:
     """A device that fails once in a while must not be left open or cold for that."""
     for _ in range(_TRIES - 1):
         try:

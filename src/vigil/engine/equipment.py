@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from vigil.devices.protocols import Devices
-from vigil.devices.supervised import POLL_S, Rigged
+from vigil.devices.supervised import POLL_S, SupervisedDevices
 from vigil.documents.rig import Rig
 from vigil.engine.arbiter import Arbiter
 from vigil.engine.measuring import Measurer
@@ -19,7 +19,7 @@ class Equipment:
     """Rig, devices and services, and where frames go."""
 
     rig: Rig
-    devices: Rigged
+    devices: SupervisedDevices
     clock: Clock
     workshop: Workshop
     measurer: Measurer

@@ -11,12 +11,12 @@ from vigil.devices.protocols import RawFrame
 from vigil.documents.events import Kind
 from vigil.documents.plan import NightPlan, of_wanted
 from vigil.engine.activities.moves import take
+from vigil.engine.activityrunner import ActivityRunner
 from vigil.engine.arbiter import Mode
-from vigil.engine.carrying import Carrier
 from vigil.engine.ending import to_the_end
 from vigil.engine.header import frame_header
 from vigil.engine.recorder import NightRecorder
-from vigil.engine.saving import NotSaved, Saver, Taken
+from vigil.engine.saving import FrameToSave, NotSaved, Saver
 from vigil.engine.wanted import light_exposure, light_wanted, orders_for
 from vigil.files.names import evening_date, frame_path
 from vigil.planning.choice import Candidate
@@ -35,14 +35,14 @@ class Lights:
 
     def __init__(
         self,
-        carrier: Carrier,
+        carrier: ActivityRunner,
         plan: NightPlan,
         recorder: NightRecorder,
         saver: Saver,
         frames_folder: Path,
         trouble: Callable[[str], None],
     ) -> None:
-        self._carrier = carrier
+        self._runner = carrier
         self._plan = plan
         self._recorder = recorder
         self._saver = saver
@@ -85,7 +85,7 @@ class Lights:
         self._ending = asyncio.ensure_future(self._end(self._exposing))
 
     async def _end(self, exposing: "asyncio.Task[Any]") -> None:
-        camera = self._carrier.kit().devices.camera
+        camera = self._runner.kit().devices.camera
         try:
             if camera is None:
                 raise NotConnected("camera: there is none")
@@ -101,7 +101,7 @@ class Lights:
         `follows` says in the announcement when it ends and what comes then. Nobody moves the mount meanwhile:
         who has to may take it, and the exposure ends."""
         words = _words(candidate)
-        arbiter = self._carrier.arbiter
+        arbiter = self._runner.arbiter
         async with (
             arbiter.claim({"camera": Mode.USED}, words, yields=self.cut_short, grace_s=_CUT_S),
             arbiter.claim(
@@ -113,7 +113,7 @@ class Lights:
     async def _expose(
         self, candidate: Candidate, words: str, follows: dict[str, Any], spawn: Spawn
     ) -> str | None:
-        kit, line = self._carrier.kit(), candidate.line
+        kit, line = self._runner.kit(), candidate.line
         announced = self._announcement(candidate)
         frame_id = announced["frame_id"]
         exposure = light_exposure(kit.rig, line)
@@ -122,8 +122,8 @@ class Lights:
         ended, arrived = asyncio.Event(), False
         try:
             await self._recorder.record(Kind.EXPOSURE_STARTED, {**announced, **follows}, words)
-            self._carrier.doing.now(f"exposing {words}", "all conditions are met")
-            self._carrier.progress.run("exposure", f"exposing {words}", line.exposure_s)
+            self._runner.doing.now(f"exposing {words}", "all conditions are met")
+            self._runner.progress.run("exposure", f"exposing {words}", line.exposure_s)
             self._exposing = asyncio.current_task()
             frame = await take(kit, exposure, tries=1)
             # from here to the spawned saving nothing is waited for: a frame that has come is kept
@@ -147,7 +147,7 @@ class Lights:
             outcome, reason, problem = "failed", str(failure), f"exposing: {failure}"
         finally:
             self._exposing = None
-            self._carrier.progress.clear()
+            self._runner.progress.clear()
             try:
                 await self._recorder.record(
                     Kind.EXPOSURE_ENDED, {"frame_id": frame_id, "outcome": outcome}, reason
@@ -158,14 +158,14 @@ class Lights:
 
     def _taken(
         self, candidate: Candidate, announced: dict[str, Any], frame: RawFrame, doubtful: str | None
-    ) -> Taken:
-        kit = self._carrier.kit()
+    ) -> FrameToSave:
+        kit = self._runner.kit()
         wanted = light_wanted(candidate, kit.rig, self._plan)
         place = wanted.placed
         mount = kit.devices.mount.state if kit.devices.mount else None
         focuser = kit.devices.focuser.state if kit.devices.focuser else None
         orders = orders_for(candidate.block, self._plan)
-        return Taken(
+        return FrameToSave(
             image=frame.image,
             header=frame_header(announced["frame_id"], frame, wanted, kit.rig, mount, focuser),
             announced=announced,
@@ -182,7 +182,7 @@ class Lights:
 
     def _announcement(self, candidate: Candidate) -> dict[str, Any]:
         """A frame's identity and where it will be, recorded before the shutter opens."""
-        kit, line, block = self._carrier.kit(), candidate.line, candidate.block
+        kit, line, block = self._runner.kit(), candidate.line, candidate.block
         state, now = self._recorder.state, kit.clock.utcnow()
         serial = len(state.announced) + 1
         exposure = light_exposure(kit.rig, line)
@@ -218,7 +218,7 @@ class Lights:
             "of": None if line.as_long_as_it_lasts else line.count,
         }
 
-    async def _save(self, taken: Taken, ended: asyncio.Event) -> None:
+    async def _save(self, taken: FrameToSave, ended: asyncio.Event) -> None:
         """Not cut short by anything: a frame that was taken is kept. Its exposure is on record first."""
         trouble: str | None
         try:
@@ -230,7 +230,7 @@ class Lights:
         if trouble is not None:
             self._trouble(trouble)
 
-    async def _saved(self, taken: Taken, ended: asyncio.Event) -> str | None:
+    async def _saved(self, taken: FrameToSave, ended: asyncio.Event) -> str | None:
         await ended.wait()
         return await self._saver.save(taken)
 

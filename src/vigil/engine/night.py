@@ -18,9 +18,9 @@ from vigil.documents.rig import Rig
 from vigil.documents.store import dump
 from vigil.engine.activities.connect import Connect
 from vigil.engine.activities.stand_down import StandDown
-from vigil.engine.activity import Activity, Tools
+from vigil.engine.activity import Activity, StepTools
+from vigil.engine.activityrunner import ActivityRunner
 from vigil.engine.arbiter import Arbiter, Urgency
-from vigil.engine.carrying import Carrier
 from vigil.engine.check import Condition
 from vigil.engine.closing import close
 from vigil.engine.conditions.disk import Disk
@@ -66,7 +66,7 @@ class Night(Errand):
         self._devices = devices
         self._clock = clock
         self._recorder = recorder
-        self._carrier = Carrier(
+        self._runner = ActivityRunner(
             rig,
             devices,
             clock,
@@ -78,9 +78,9 @@ class Night(Errand):
         self._wake = asyncio.Event()
         self._rig = rig
         self._wishes = Wishes()
-        self.doing = self._carrier.doing
-        self.progress = self._carrier.progress
-        self.questions = self._carrier.questions
+        self.doing = self._runner.doing
+        self.progress = self._runner.progress
+        self.questions = self._runner.questions
         self._saver = Saver(
             recorder,
             equipment.workshop,
@@ -91,7 +91,7 @@ class Night(Errand):
             equipment.write,
         )
         self._lights = Lights(
-            self._carrier, plan, recorder, self._saver, equipment.frames_folder, self._frame_in_trouble
+            self._runner, plan, recorder, self._saver, equipment.frames_folder, self._frame_in_trouble
         )
         self.outlook = Outlook(
             plan,
@@ -113,19 +113,19 @@ class Night(Errand):
         self._telling: set[asyncio.Task[Event | None]] = set()
         self._holding = Holding(self.outlook, recorder)
 
-    def _tools(self, equipment: Equipment) -> Tools:
+    def _tools(self, equipment: Equipment) -> StepTools:
         folder = equipment.frames_folder / "beside"
 
         def tube_c() -> float | None:
             return self.outlook.tube_c()
 
         if equipment.rehearses:
-            return Tools(folder, tube_c=tube_c)
+            return StepTools(folder, tube_c=tube_c)
 
         async def keep(frame: RawFrame, path: Path) -> None:
             await write_trial(equipment.workshop, self._rig, path, frame)
 
-        return Tools(folder, run_program, tube_c, keep)
+        return StepTools(folder, run_program, tube_c, keep)
 
     # -- what every errand tells -------------------------------------------------------------------
 
@@ -286,7 +286,7 @@ class Night(Errand):
     async def carry(self, activity: Activity, condition: str, why: str) -> str | None:
         self._sheltering = True
         try:
-            return await self._carrier.carry_out(activity, condition, why, quietly=False, must=True)
+            return await self._runner.carry_out(activity, condition, why, quietly=False, must=True)
         finally:
             self._sheltering = False
             self._wake.set()
@@ -355,7 +355,7 @@ class Night(Errand):
         reason = self._wishes.end or self._recorder.state.end_reason or "the plan is finished"
         self.doing.now("closing", reason)
         await self._recorder.record_if_possible(Kind.CLOSING_STARTED, {}, reason)
-        await close(self._carrier.kit(), self.plan, self._recorder, self._carrier.arbiter)
+        await close(self._runner.kit(), self.plan, self._recorder, self._runner.arbiter)
         state = self._recorder.state
         parts = {part["part"]: part["outcome"] for part in state.closing}
         values = {"frames": state.good, "wanted": self.plan.wanted, "closing": parts}
@@ -399,11 +399,11 @@ class Night(Errand):
             await self._go_on(following.why)
         elif isinstance(following, Rest):
             await self._rest(following.until)
-        elif not following.urgent and self._carrier.arbiter.taken(following.activity.claims):
+        elif not following.urgent and self._runner.arbiter.taken(following.activity.claims):
             await self._rest(now + _SLOW_LOOK)  # a person works with it
         else:
             activity, urgent = following.activity, following.urgent
-            work = self._carrier.carry_out(activity, following.condition, following.why, quietly=not urgent)
+            work = self._runner.carry_out(activity, following.condition, following.why, quietly=not urgent)
             problem = await self._under_way(work, activity.PATIENT)
             if problem is not None and urgent and self._wishes.end is None:
                 _, pause_s = self._count_failure(following.condition, activity.KIND)
@@ -414,7 +414,7 @@ class Night(Errand):
         """A changed rig or plan comes into force between two decisions: nothing under way sees half of it."""
         if (changed := self._wishes.take_rig()) is not None:
             self._rig, words = changed
-            for part in (self._carrier, self.outlook, self._saver):
+            for part in (self._runner, self.outlook, self._saver):
                 part.take_rig(self._rig)
             await self._recorder.record(Kind.RIG_CHANGED, {"rig": dump(self._rig)}, words)
         if (edited := self._wishes.take_plan()) is not None:
@@ -449,7 +449,7 @@ class Night(Errand):
 
     async def _on_the_side(self, activity: Activity, why: str, now: datetime) -> None:
         """What no exposure asks for; failed, it is left alone for a while."""
-        work = self._carrier.carry_out(activity, activity.KIND, why, quietly=False)
+        work = self._runner.carry_out(activity, activity.KIND, why, quietly=False)
         problem = await self._under_way(work, patient=False)
         if problem is not None and problem is not _GAVE_WAY:
             later = timedelta(seconds=POLICIES[activity.KIND].later_s)
@@ -516,7 +516,7 @@ class Night(Errand):
             await self._put_off_for_failure(candidate, activity.KIND, words)
             return
         self._repeats[condition.name] += 1
-        work = self._carrier.carry_out(activity, condition.name, why, quietly=False)
+        work = self._runner.carry_out(activity, condition.name, why, quietly=False)
         problem = await self._under_way(work, activity.PATIENT)
         if problem is None:
             self._failures.pop(condition.name, None)
@@ -562,7 +562,7 @@ class Night(Errand):
             self._background[condition.name] = self._group.create_task(work)
 
     async def _beside(self, condition: Condition, activity: Activity, why: str) -> None:
-        problem = await self._carrier.carry_out(activity, condition.name, why, quietly=True)
+        problem = await self._runner.carry_out(activity, condition.name, why, quietly=True)
         if problem is not None:
             _, pause_s = self._count_failure(condition.name, activity.KIND)
             await self._recorder.record(Kind.WAITING, {}, f"{problem}; again in {pause_s:.0f} s")

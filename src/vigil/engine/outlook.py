@@ -5,7 +5,7 @@ from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from vigil.devices.supervised import Rigged
+from vigil.devices.supervised import SupervisedDevices
 from vigil.documents.devicekinds import names_of
 from vigil.documents.night import PutOff, RunState
 from vigil.documents.plan import Block, ExposureLine, NightPlan, of_wanted
@@ -39,7 +39,7 @@ class Outlook:
         self,
         plan: NightPlan,
         rig: Rig,
-        devices: Rigged,
+        devices: SupervisedDevices,
         recorder: NightRecorder,
         frames_folder: Path,
         taken: Callable[[str], int],

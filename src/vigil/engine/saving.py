@@ -37,7 +37,7 @@ class NotSaved(OSError):
 
 
 @dataclass(frozen=True, slots=True)
-class Taken:
+class FrameToSave:
     """A frame as it came off the camera, with what is written of it. `announced` are the values of its
     exposure_started event."""
 
@@ -90,7 +90,7 @@ class Saver:
     def take_rig(self, rig: Rig) -> None:
         self._rig = rig
 
-    async def save(self, taken: Taken) -> str | None:
+    async def save(self, taken: FrameToSave) -> str | None:
         """Put the frame on disk and in the ledger; returns what went wrong if it had to be rescued.
 
         Raises NotSaved when the rescue folder can't be written either.
@@ -125,7 +125,7 @@ class Saver:
             log.warning("%s is saved but could not be measured (%s)", path.name, problem)
         return trouble
 
-    async def _measure(self, taken: Taken, path: Path) -> None:
+    async def _measure(self, taken: FrameToSave, path: Path) -> None:
         full_scale = self._rig.camera.full_scale_adu if self._rig.camera else 65535
         scale = self._rig.scale_arcsec_px(int(taken.header["XBINNING"][0]))
         hint = Hint(

@@ -7,7 +7,7 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from vigil.devices.errors import DeviceError
-from vigil.devices.supervised import Rigged, Supervised
+from vigil.devices.supervised import Supervised, SupervisedDevices
 from vigil.documents.devicekinds import names_of
 from vigil.engine.arbiter import Arbiter, Urgency
 from vigil.runtime.clock import Clock
@@ -23,7 +23,7 @@ WORDS = "the emergency stop"
 class EmergencyStop:
     """At most one at a time."""
 
-    def __init__(self, devices: Rigged, arbiter: Arbiter, clock: Clock) -> None:
+    def __init__(self, devices: SupervisedDevices, arbiter: Arbiter, clock: Clock) -> None:
         self._devices, self._arbiter, self._clock = devices, arbiter, clock
         self._released = asyncio.Event()
         self._holding: asyncio.Task[None] | None = None

@@ -38,7 +38,7 @@ class BadCatalogue(ValueError):
 
 
 @dataclass(frozen=True, slots=True)
-class Taken:
+class TakenStars:
     """What came of a table: stars taken over, and the rows left out with their reasons (the first few)."""
 
     stars: int
@@ -94,7 +94,7 @@ def _both(own: Path, changed_ns: int) -> Catalogues:
     return Catalogues(star_catalogue(), StarCatalogue(own))
 
 
-def take_table(path: Path, own: Path, columns: dict[str, str] | None = None) -> Taken:
+def take_table(path: Path, own: Path, columns: dict[str, str] | None = None) -> TakenStars:
     """Read a CSV or FITS table of positions and magnitudes and tile it into the folder `own`, in place of
     what was there. `columns` names those for ra, dec and mag where they have unusual names.
 
@@ -106,7 +106,7 @@ def take_table(path: Path, own: Path, columns: dict[str, str] | None = None) -> 
         first = f": {rows.reasons[0]}" if rows.reasons else ""
         raise BadCatalogue(f"{path}: no row of it is a star{first}")
     _write_tiles(own, rows)
-    return Taken(len(rows.ra_deg), rows.left_out, rows.reasons, float(rows.mag.max()))
+    return TakenStars(len(rows.ra_deg), rows.left_out, rows.reasons, float(rows.mag.max()))
 
 
 def told(own: Path) -> dict[str, object] | None:

@@ -52,20 +52,22 @@ class Found:
 
 
 @dataclass(frozen=True, slots=True)
-class Refused:
+class FocusRefused:
     """No believable curve; go back to where the focuser was."""
 
     reason: str
 
 
-def next_step(plan: SearchPlan, tried: Sequence[int], samples: Sequence[Sample]) -> Measure | Found | Refused:
+def next_step(
+    plan: SearchPlan, tried: Sequence[int], samples: Sequence[Sample]
+) -> Measure | Found | FocusRefused:
     """What to do after measuring at `tried`; `samples` are those of them that showed enough stars."""
     for position in _grid(plan):
         if position not in tried:
             return Measure(position)
     usable = [s for s in samples if s.stars >= _LEAST_STARS]
     if len(usable) < LEAST_SAMPLES:
-        return Refused(
+        return FocusRefused(
             f"only {len(usable)} of {len(tried)} frames showed {_LEAST_STARS} stars or more: "
             "cloud, or too far out of focus"
         )
@@ -79,7 +81,7 @@ def next_step(plan: SearchPlan, tried: Sequence[int], samples: Sequence[Sample])
         toward = lowest if curve.best < (lowest + highest) / 2 else highest
         return _further(plan, tried, toward, f"the lowest point lies at {curve.best:.0f}, at the end")
     problem_found = judge(curve, usable, plan.step)
-    return Refused(problem_found) if problem_found else Found(curve)
+    return FocusRefused(problem_found) if problem_found else Found(curve)
 
 
 def judge(curve: VCurve, samples: Sequence[Sample], step: int) -> str | None:
@@ -125,13 +127,13 @@ def _grid(plan: SearchPlan) -> list[int]:
     return positions if plan.upward else positions[::-1]
 
 
-def _further(plan: SearchPlan, tried: Sequence[int], toward: int, why: str) -> Measure | Refused:
+def _further(plan: SearchPlan, tried: Sequence[int], toward: int, why: str) -> Measure | FocusRefused:
     """Another position beyond the end that the curve falls towards."""
     low, high = min(tried), max(tried)
     down = abs(toward - low) <= abs(toward - high)
     position = low - plan.step if down else high + plan.step
     if len(tried) >= plan.count + plan.extra:
-        return Refused(f"{why}, also after {plan.extra} further frames that way")
+        return FocusRefused(f"{why}, also after {plan.extra} further frames that way")
     if not plan.lowest <= position <= plan.highest:
-        return Refused(f"{why}, and the focuser's range ends at {low if down else high}")
+        return FocusRefused(f"{why}, and the focuser's range ends at {low if down else high}")
     return Measure(position)

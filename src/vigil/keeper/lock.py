@@ -7,7 +7,7 @@ from types import TracebackType
 from typing import Self
 
 
-class Taken(RuntimeError):
+class RigTaken(RuntimeError):
     """Another keeper has this rig; the message gives its process."""
 
 
@@ -27,7 +27,7 @@ class RigLock:
             told = os.read(handle, 500).decode(errors="replace").splitlines()
             os.close(handle)
             where = f", and answers at {told[1]}" if len(told) > 1 else ""
-            raise Taken(
+            raise RigTaken(
                 f"the rig's keeper runs already, as process {told[0] if told else 'unknown'}{where}"
             ) from None
         os.ftruncate(handle, 0)

@@ -16,7 +16,7 @@ _MOST_STEPS = 20_000
 
 
 @dataclass(frozen=True, slots=True)
-class Step:
+class ForecastStep:
     """Something that takes its time: `kind` is "exposure", or an activity's: "focus", "centre", "flip",
     "dither", "filter"."""
 
@@ -51,7 +51,7 @@ class LineForecast:
 class Forecast:
     """The night ahead. `ends` is when the last frame is read out; None when none can be taken."""
 
-    steps: tuple[Step, ...]
+    steps: tuple[ForecastStep, ...]
     lines: tuple[LineForecast, ...]
     spans: Mapping[str, tuple[Interval, ...]]
     begins: datetime | None
@@ -72,7 +72,7 @@ class Forecast:
         """The lines that don't fit whole."""
         return tuple(line for line in self.lines if line.fitting < line.wanted)
 
-    def of_block(self, block_id: str) -> tuple[Step, ...]:
+    def of_block(self, block_id: str) -> tuple[ForecastStep, ...]:
         return tuple(step for step in self.steps if step.block == block_id)
 
 
@@ -135,7 +135,7 @@ class _Run:
         ready: Ready,
         first: str,
     ) -> None:
-        self.steps: list[Step] = []
+        self.steps: list[ForecastStep] = []
         self.takes = usual_overheads(rig)
         self.taken = taken
         self._plan, self._rig, self._spans, self._given_up = plan, rig, spans, given_up
@@ -258,5 +258,5 @@ class _Run:
 
     def _spend(self, kind: str, candidate: Candidate, seconds: float) -> None:
         ends = self._now + timedelta(seconds=seconds)
-        self.steps.append(Step(kind, candidate.block.id, candidate.line.id, self._now, ends))
+        self.steps.append(ForecastStep(kind, candidate.block.id, candidate.line.id, self._now, ends))
         self._now = ends

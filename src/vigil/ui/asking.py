@@ -29,6 +29,7 @@ class Asking(QFrame):
         for signal in (session.night_changed, session.errands_changed, session.link_changed):
             signal.connect(self.refresh)
         session.status_changed.connect(self.refresh)
+        self.hide()
         self.refresh()
 
     def refresh(self) -> None:

@@ -16,7 +16,7 @@ from vigil.documents.reasonlog import Sentence, Weight
 from vigil.ui.caret import TextLine
 from vigil.ui.fields import ValueField, number
 from vigil.ui.overlay import Banner
-from vigil.ui.pieces import Choice, Facts, Lamp, Note, OneLine, Progress, button, column, label, row
+from vigil.ui.pieces import Choice, Facts, Lamp, Note, OneLine, ProgressBar, button, column, label, row
 from vigil.ui.theme import Size, theme
 from vigil.ui.watch.conditions import Conditions
 from vigil.ui.watch.reasons import Reasons
@@ -159,7 +159,7 @@ class Gallery(QWidget):
             lamps.append(lamp)
         bars = []
         for share in (0.0, 0.65, 1.0, None):
-            bar = Progress()
+            bar = ProgressBar()
             bar.show_share(share)
             bars.append(bar)
         made.setLayout(column(_in_a_row(*lamps), *bars, gap=14))

@@ -120,7 +120,7 @@ class Facts(Picture):
         )
 
 
-class Progress(Picture):
+class ProgressBar(Picture):
     """A thin bar; None says that something goes on whose end is not known."""
 
     def __init__(self, parent: QWidget | None = None) -> None:

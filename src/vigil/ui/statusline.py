@@ -11,7 +11,7 @@ from vigil.documents.errands import GUARD
 from vigil.ui import words
 from vigil.ui.linkstate import LinkState
 from vigil.ui.picture import RIGHT
-from vigil.ui.pieces import Lamp, OneLine, Progress, button, label
+from vigil.ui.pieces import Lamp, OneLine, ProgressBar, button, label
 from vigil.ui.session import Countdown, Session
 from vigil.ui.theme import Light, Size, theme
 
@@ -131,7 +131,7 @@ class StatusLine(QWidget):
         self._lamp_row.addWidget(self.others)
         self.others.hide()
         self.activity = OneLine(strong=True)
-        self.progress = Progress()
+        self.progress = ProgressBar()
         self.progress.setFixedWidth(60)
         self.far = label("", "number")
         self.errand = OneLine("accent")

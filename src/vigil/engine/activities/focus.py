@@ -11,7 +11,7 @@ from vigil.engine.activities.moves import (
     take,
 )
 from vigil.engine.activity import Activity, ActivityFailed, Kit
-from vigil.focusing.search import Found, Measure, Refused, SearchPlan, confirm, next_step
+from vigil.focusing.search import FocusRefused, Found, Measure, SearchPlan, confirm, next_step
 from vigil.focusing.vcurve import Sample
 from vigil.planning.overheads import FOCUS_S
 
@@ -70,7 +70,7 @@ class Focus(Activity):
             problem = confirm(step.curve, confirming)
             if problem is None:
                 return self._result(kit, step, best, confirming)
-            step = Refused(problem)
+            step = FocusRefused(problem)
         await focuser_to(kit, before)
         raise ActivityFailed(f"focus refused: {step.reason}; back at {before}")
 

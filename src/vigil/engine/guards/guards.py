@@ -6,7 +6,7 @@ from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from vigil.devices.protocols import MountState, PierSide
-from vigil.devices.supervised import POLL_S, Rigged
+from vigil.devices.supervised import POLL_S, SupervisedDevices
 from vigil.devices.ways import SUN_CLEARANCE_DEG, keep_at
 from vigil.documents.devicekinds import DEVICE_KINDS
 from vigil.documents.rig import Rig
@@ -39,7 +39,7 @@ class Guards:
     def __init__(
         self,
         rig: Rig,
-        devices: Rigged,
+        devices: SupervisedDevices,
         clock: Clock,
         arbiter: Arbiter,
         charge: Charge,

@@ -6,7 +6,7 @@ from collections.abc import Coroutine
 from typing import Any
 
 from vigil.devices.errors import DeviceError
-from vigil.devices.supervised import Rigged, Supervised
+from vigil.devices.supervised import Supervised, SupervisedDevices
 from vigil.documents.devicekinds import DEVICE_KINDS
 
 log = logging.getLogger(__name__)
@@ -21,7 +21,7 @@ _LOOKED_FOR_EVERY_S = 30.0
 class Readers:
     """Reads what is due; the states are the devices' own, with their age. Looks for what the guards need."""
 
-    def __init__(self, devices: Rigged) -> None:
+    def __init__(self, devices: SupervisedDevices) -> None:
         self._devices = devices
         self._reading: dict[str, asyncio.Task[None]] = {}
         self._lost: list[Supervised[Any, Any]] = []

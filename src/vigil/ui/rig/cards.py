@@ -5,7 +5,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QResizeEvent
 
 from vigil.ui.picture import Picture, elided, write
 from vigil.ui.pieces import paint_lamp
-from vigil.ui.rig.parts import Part
+from vigil.ui.rig.parts import ShownPart
 from vigil.ui.theme import Size, text_font, theme
 
 _HEIGHT, _GAP, _LEAST_WIDTH = 42.0, 8.0, 142.0
@@ -18,14 +18,14 @@ class Cards(Picture):
 
     def __init__(self) -> None:
         super().__init__()
-        self._parts: list[Part] = []
+        self._parts: list[ShownPart] = []
         self._lamps: dict[str, str] = {}
         self._states: dict[str, str] = {}
         self.current = ""
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Beside the train")
 
-    def show_parts(self, parts: list[Part], lamps: dict[str, str], states: dict[str, str]) -> None:
+    def show_parts(self, parts: list[ShownPart], lamps: dict[str, str], states: dict[str, str]) -> None:
         """`lamps` by part, none for what is no device; `states` what devices say now."""
         self._parts, self._lamps, self._states = parts, lamps, states
         told = [f"{p.title}: {lamps.get(p.key, '')} {self.words_of(p)}" for p in parts]
@@ -33,7 +33,7 @@ class Cards(Picture):
         self._fit()
         self.update()
 
-    def words_of(self, part: Part) -> str:
+    def words_of(self, part: ShownPart) -> str:
         """The card's second line."""
         lamp = self._lamps.get(part.key, "")
         if lamp in ("not connected", "fault"):

@@ -7,8 +7,9 @@ from typing import Any
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
+from vigil.documents.actions import Action, Takes, Value
 from vigil.documents.deeds import Deed, Stage
-from vigil.documents.hand import ALL, Action, Takes, Value, actions_of
+from vigil.documents.hand import ALL, actions_of
 from vigil.documents.messages import DeviceReport
 from vigil.ui.caret import TextLine
 from vigil.ui.linkstate import LinkState

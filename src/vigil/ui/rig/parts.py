@@ -15,7 +15,7 @@ ALWAYS = ("site", "frames")
 
 
 @dataclass(frozen=True, slots=True)
-class Part:
+class ShownPart:
     """`device` is the name its lamp goes by; empty for a part that is no device."""
 
     key: str
@@ -25,7 +25,7 @@ class Part:
     brief: str
 
 
-def parts_of(rig: Rig) -> list[Part]:
+def parts_of(rig: Rig) -> list[ShownPart]:
     """Those that the rig has."""
     keys = [key for key in (*IN_THE_TRAIN, *BESIDE) if getattr(rig, key) is not None]
     return [_part(rig, key) for key in (*keys, *ALWAYS)]
@@ -45,12 +45,12 @@ def title_of(key: str, rig: Rig) -> str:
     return part_name(key)
 
 
-def _part(rig: Rig, key: str) -> Part:
+def _part(rig: Rig, key: str) -> ShownPart:
     part = getattr(rig, key)
     device = name_of_part(key)
     shown_device = device if device in rig.device_names else ""
     name = getattr(part, "name", "")
-    return Part(key, title_of(key, rig), name, shown_device, _BRIEFS[key](rig))
+    return ShownPart(key, title_of(key, rig), name, shown_device, _BRIEFS[key](rig))
 
 
 def _focuser(rig: Rig) -> str:

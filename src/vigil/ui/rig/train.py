@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QWidget
 
 from vigil.documents.rig import Rig
 from vigil.ui.picture import CENTRE, Picture, elided, write
-from vigil.ui.rig.parts import IN_THE_TRAIN, Part
+from vigil.ui.rig.parts import IN_THE_TRAIN, ShownPart
 from vigil.ui.theme import Size, number_font, swatch_of, text_font, theme
 
 _AXIS_Y = 82.0
@@ -32,14 +32,14 @@ class Train(Picture):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._rig: Rig | None = None
-        self._parts: dict[str, Part] = {}
+        self._parts: dict[str, ShownPart] = {}
         self._states: dict[str, str] = {}
         self.current = "telescope"
         self.setFixedHeight(186)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("The optical train")
 
-    def show_rig(self, rig: Rig, parts: list[Part], states: dict[str, str]) -> None:
+    def show_rig(self, rig: Rig, parts: list[ShownPart], states: dict[str, str]) -> None:
         """`states` has by part what its device says now, shown in place of what the document says."""
         self._rig, self._states = rig, states
         self._parts = {part.key: part for part in parts if part.key in IN_THE_TRAIN}

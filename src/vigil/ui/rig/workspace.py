@@ -31,7 +31,7 @@ from vigil.ui.rig.hand import ByHand
 from vigil.ui.rig.horizonedit import HorizonPage
 from vigil.ui.rig.newparts import new_part
 from vigil.ui.rig.numbers import Numbers
-from vigil.ui.rig.parts import ALWAYS, IN_THE_TRAIN, Part, missing_parts, parts_of, state_words
+from vigil.ui.rig.parts import ALWAYS, IN_THE_TRAIN, ShownPart, missing_parts, parts_of, state_words
 from vigil.ui.rig.shelfrow import RigsRow
 from vigil.ui.rig.train import Train
 from vigil.ui.session import Session
@@ -350,7 +350,7 @@ class RigWorkspace(Workspace):
         self.waits.say(said, "warn")
         self.waits.setVisible(bool(said))
 
-    def _show_part(self, part: Part, lamps: dict[str, str]) -> None:
+    def _show_part(self, part: ShownPart, lamps: dict[str, str]) -> None:
         self.part_title.setText(part.title[:1].upper() + part.title[1:])
         self.part_name.setText(part.name)
         self.part_name.setVisible(bool(part.name))
@@ -366,7 +366,7 @@ class RigWorkspace(Workspace):
         self.remove.setVisible(part.key not in ALWAYS)
         self.to_train.setVisible(part.key == "site")
 
-    def _lamp(self, part: Part) -> str:
+    def _lamp(self, part: ShownPart) -> str:
         if self._session.link is not LinkState.OPEN:
             return "no keeper"
         report = self._session.reports.get(part.device)

@@ -18,9 +18,8 @@ from vigil.ui.targets.backdrops import Backdrop, paint_backdrop
 from vigil.ui.targets.field import Field
 from vigil.ui.targets.framemodel import FrameModel
 from vigil.ui.targets.layers import Layers, Sight
+from vigil.ui.targets.pointer import ChartPointer
 from vigil.ui.targets.sensor import (
-    GRIP_PX,
-    grips_of,
     paint_guide_field,
     paint_panels,
     paint_telescope,
@@ -31,7 +30,6 @@ SMALLEST_DEG, LARGEST_DEG = 10 / 60, 200.0
 Orientation = Literal["north up", "as the camera sees it", "as the eye sees it"]
 ORIENTATIONS: tuple[Orientation, ...] = ("north up", "as the camera sees it", "as the eye sees it")
 _SETTLE_MS = 60
-_STILL_PX = 4.0
 
 
 class Chart(Picture):
@@ -64,8 +62,7 @@ class Chart(Picture):
         self._kept_for: object = None
         self._whole: QPixmap | None = None
         self._whole_for: object = None
-        self._drag: tuple[str, QPointF, tuple[float, float]] | None = None
-        self._pressed_at: QPointF | None = None
+        self._pointer = ChartPointer(self, frame)
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.timeout.connect(self._want_field)
@@ -306,127 +303,40 @@ class Chart(Picture):
         if event is not None:
             self.zoom_by(1.2 ** (event.angleDelta().y() / 120), event.position())
 
-    def _grip(self, at: QPointF) -> str:
-        made = self._frame.mosaic
-        grips = grips_of(made, self.plane) if made is not None else None
-        if grips is None:
-            return "sky"
-        away = at - grips.handle
-        if math.hypot(away.x(), away.y()) <= GRIP_PX:
-            return "handle"
-        box = grips.outline.boundingRect()
-        # a frame that fills the view is not to catch every drag: then its edges are out of reach anyway
-        large = box.width() > 1.6 * self.width() and box.height() > 1.6 * self.height()
-        inside = grips.outline.containsPoint(at, Qt.FillRule.OddEvenFill) and not large
-        return "frame" if inside else "sky"
+    def refuse(self, why: str) -> None:
+        """Something that the hand wants can't be."""
+        self.refused.emit(why)
+
+    def choose_point(self, ra_deg: float, dec_deg: float) -> None:
+        """A bare place in the sky."""
+        self.point_chosen.emit(ra_deg, dec_deg)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None:
-            return
-        at, frame = event.position(), self._frame.frame
-        grip = self._grip(at)
-        if (
-            event.modifiers() & Qt.KeyboardModifier.ShiftModifier
-            or event.button() != Qt.MouseButton.LeftButton
-        ):
-            grip = "sky"
-        held = (0.0, 0.0)
-        if frame is not None and grip == "frame":
-            centre = self.place(frame.framing.ra_deg, frame.framing.dec_deg) or at
-            held = (centre.x() - at.x(), centre.y() - at.y())
-        self._drag, self._pressed_at = (grip, at, held), at
+        if event is not None:
+            shifted = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self._pointer.press(event.position(), shifted or event.button() != Qt.MouseButton.LeftButton)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
             return
-        at = event.position()
-        if self._drag is None:
-            shapes = {"handle": Qt.CursorShape.PointingHandCursor, "frame": Qt.CursorShape.SizeAllCursor}
-            self.setCursor(shapes.get(self._grip(at), Qt.CursorShape.ArrowCursor))
-            return
-        grip, last, held = self._drag
-        start = self._pressed_at or at
-        if math.hypot(at.x() - start.x(), at.y() - start.y()) < _STILL_PX and last == start:
-            return
-        if grip == "sky":
-            self.pan(at - last)
-        elif grip == "frame":
-            ra, dec = self.plane.sky(at.x() + held[0], at.y() + held[1])
-            self._frame.move_to(float(ra), float(dec), gesture="move")
+        if self._pointer.holds:
+            self._pointer.move(event.position())
         else:
-            self._turn_to(at)
-        self._drag = (grip, at, held)
-
-    def _turn_to(self, at: QPointF) -> None:
-        frame = self._frame.frame
-        if frame is None:
-            return
-        centre = self.place(frame.framing.ra_deg, frame.framing.dec_deg)
-        if centre is None:
-            return
-        clockwise = math.degrees(math.atan2(at.x() - centre.x(), centre.y() - at.y()))
-        north = self.plane.angle_on_chart_deg(frame.framing.ra_deg, frame.framing.dec_deg, 0.0)
-        try:
-            self._frame.rotate_to(north - clockwise, gesture="turn")
-        except ValueError as problem:
-            self.refused.emit(str(problem))
+            self.setCursor(self._pointer.cursor(event.position()))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        self._drag = None
-        self._frame.end_gesture()
+        self._pointer.release()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        self._drag = None
-        if event is None:
-            return
-        if self._grip(event.position()) == "sky":
-            ra, dec = self.plane.sky(event.position().x(), event.position().y())
-            self.point_chosen.emit(float(ra), float(dec))
-        else:
-            self.look_at_frame()
+        if event is not None:
+            self._pointer.double_click(event.position())
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """+ and − zoom, 0 puts the frame back in the middle, arrows pan; with Shift they move the frame, with
-        Ctrl left and right turn it."""
-        if event is None:
-            return
-        key, step = event.key(), 60.0
-        if key in _ARROWS:
-            self._arrow(_ARROWS[Qt.Key(key)], event.modifiers(), step)
-        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
-            self.zoom_by(1.25)
-        elif key == Qt.Key.Key_Minus:
-            self.zoom_by(0.8)
-        elif key == Qt.Key.Key_0:
-            self.look_at_frame()
-        else:
+        if event is not None and not self._pointer.key(event.key(), event.modifiers()):
             super().keyPressEvent(event)
-
-    def _arrow(self, way: tuple[int, int], held: Qt.KeyboardModifier, step: float) -> None:
-        frame = self._frame.frame
-        if frame is not None and held & Qt.KeyboardModifier.ShiftModifier:
-            centre = self.place(frame.framing.ra_deg, frame.framing.dec_deg)
-            if centre is not None:
-                ra, dec = self.plane.sky(centre.x() + 4 * way[0], centre.y() + 4 * way[1])
-                self._frame.move_to(float(ra), float(dec), gesture="keys")
-        elif frame is not None and held & Qt.KeyboardModifier.ControlModifier:
-            try:
-                self._frame.rotate_to(frame.framing.position_angle_deg - way[0], gesture="keys")
-            except ValueError as problem:
-                self.refused.emit(str(problem))
-        else:
-            self.pan(QPointF(-step * way[0], -step * way[1]))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         self._moved()
-
-
-_ARROWS = {
-    Qt.Key.Key_Left: (-1, 0),
-    Qt.Key.Key_Right: (1, 0),
-    Qt.Key.Key_Up: (0, -1),
-    Qt.Key.Key_Down: (0, 1),
-}
 
 
 def _size(degrees: float) -> str:

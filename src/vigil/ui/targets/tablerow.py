@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QWidget
 from vigil.files.skytable import Cancelled, has_table
 from vigil.runtime.folders import cache_folder
 from vigil.ui.jobs import Jobs
-from vigil.ui.pieces import Progress, Told, button, column, label, row
+from vigil.ui.pieces import ProgressBar, Told, button, column, label, row
 
 
 class TableRow(QWidget):
@@ -21,7 +21,7 @@ class TableRow(QWidget):
         super().__init__()
         self._jobs, self._stop = jobs, Event()
         self.words = Told("", "small")
-        self.bar = Progress()
+        self.bar = ProgressBar()
         self.make = button("Make the sky table", "small", "Once, in a minute or two; 0.4 GB")
         self.stop = button("Stop", "small", "Leave it; nothing of it is kept")
         self.make.clicked.connect(self.begin)

@@ -17,7 +17,7 @@ from vigil.ui.image.overlay import FrameOverlay
 from vigil.ui.image.view import FrameView, Under
 from vigil.ui.jobs import Jobs
 from vigil.ui.linkstate import LinkState
-from vigil.ui.pieces import Facts, Note, OneLine, Progress, button, label, row, wrapped
+from vigil.ui.pieces import Facts, Note, OneLine, ProgressBar, button, label, row, wrapped
 from vigil.ui.record import Light, Turning
 from vigil.ui.session import Session
 from vigil.ui.theme import Size, set_styled
@@ -139,7 +139,7 @@ class Watch(Workspace):
         self.mood_words = wrapped()
         self.lost = wrapped("", "warn")
         self.done = Facts()
-        self.done_bar = Progress()
+        self.done_bar = ProgressBar()
         self.next = Facts()
         self.refocus = button("Refocus", "plain", "Focus anew after the frame under way")
         self.pause_focus = button("Pause refocusing", "plain", "No refocusing until it is taken up again")

@@ -7,11 +7,11 @@ from itertools import count
 from typing import Any
 
 from vigil.devices.errors import DeviceError
-from vigil.devices.supervised import Rigged
+from vigil.devices.supervised import SupervisedDevices
 from vigil.documents.events import Kind
 from vigil.documents.night import NotAllowed
 from vigil.documents.rig import Rig
-from vigil.engine.activity import Activity, ActivityFailed, Kit, Tools, no_step
+from vigil.engine.activity import Activity, ActivityFailed, Kit, StepTools, no_step
 from vigil.engine.arbiter import Arbiter
 from vigil.engine.measuring import Measurer, MeasuringFailed
 from vigil.engine.progress import Progress
@@ -34,18 +34,18 @@ class Doing:
         self.words, self.because = words, because
 
 
-class Carrier:
+class ActivityRunner:
     """Carries activities out, one at a time on each device."""
 
     def __init__(
         self,
         rig: Rig,
-        devices: Rigged,
+        devices: SupervisedDevices,
         clock: Clock,
         measurer: Measurer,
         recorder: NightRecorder,
         arbiter: Arbiter,
-        tools: Tools,
+        tools: StepTools,
     ) -> None:
         self.progress = Progress()
         self.doing = Doing()
