@@ -7,6 +7,7 @@ import signal
 import subprocess
 import sys
 import tempfile
+import time
 from collections import Counter
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
@@ -38,8 +39,8 @@ from vigil.simulator.evening import load_state
 from vigil.simulator.observatory import SimObservatory
 from vigil.simulator.quick import QuickMeasurer
 
-NIGHTS, KILLS = 5, 20
-CLOUDED = 3
+NIGHTS, KILLS, HAND_KILLS = 6, 20, 10
+CLOUDED, BY_HAND_TOO = 3, 5
 _PIXELS = np.zeros((4, 4), np.uint16)
 
 
@@ -61,6 +62,8 @@ class Bench:
     scenario: Scenario
     seed: int
     folder: Path
+    by_hand: bool = False
+    """Whether a person holds the night once, and works by hand meanwhile."""
     cuts: list[Cut] = field(default_factory=list)
 
     @property
@@ -101,7 +104,7 @@ def night(number: int, folder: Path) -> Bench:
     cloud = {"arrives_min": 42, "minutes": 15, "thickness_mag": 6, "edge_min": 2}
     told = {"faults": [fault] if number == 2 else [], "air": {"clouds": [cloud] if number == CLOUDED else []}}
     rig = small(example("stork-1600"), 4) if number == CLOUDED else quick_rig()
-    return Bench(rig, plan, Scenario.model_validate(told), number + 1, folder)
+    return Bench(rig, plan, Scenario.model_validate(told), number + 1, folder, number == BY_HAND_TOO)
 
 
 def played(bench: Bench, cut: Cut | None = None) -> list[Event]:
@@ -126,7 +129,8 @@ async def _played(bench: Bench, cut: Cut | None) -> list[Event]:
             bench.rig, observatory, clock, workshop, bench.frames, bench.folder / "rescued",
             measurer=QuickMeasurer(),
         )  # fmt: skip
-        keeper = Keeper(replace(equipment, write=_tiny), ledger, pace=simulated_loop())
+        equipment = replace(equipment, write=_tiny, hand_folder=bench.folder / "by hand")
+        keeper = Keeper(equipment, ledger, pace=simulated_loop())
 
         def listen(event: Event) -> None:
             told.append(event)
@@ -148,7 +152,10 @@ async def _played(bench: Bench, cut: Cut | None) -> list[Event]:
             await keeper.take_up()
         keeping = asyncio.ensure_future(keeper.run())
         keeper._watched.set()
+        person = asyncio.ensure_future(_person(keeper, told)) if bench.by_hand else None
         await over.wait()
+        if person is not None:
+            person.cancel()
         keeper.end("done")
         await asyncio.wait({keeping})
         return told
@@ -156,9 +163,45 @@ async def _played(bench: Bench, cut: Cut | None) -> list[Event]:
         ledger.close()
 
 
+async def _person(keeper: Keeper, told: list[Event]) -> None:
+    """Holds the night after its third frame, works by hand, and resumes; begins anew after a dead keeper."""
+    link = Loopback(keeper)
+
+    async def ask(command: Command, **values: Any) -> None:
+        await link.ask(Ask(id=f"{command}-{len(told)}", command=command, values=values))
+
+    while sum(e.kind is Kind.FRAME_SAVED for e in told) < 3:  # noqa: ASYNC110
+        await asyncio.sleep(5)
+    if not any(e.kind is Kind.HELD for e in told):
+        await ask(Command.HOLD, now=True)
+    works = (
+        {"device": "focuser", "action": "by", "steps": 40},
+        {"device": "mount", "action": "nudge", "direction": "north", "rate": 16, "seconds": 2},
+        {"device": "camera", "action": "take", "exposure_s": 20},
+        {"device": "camera", "action": "loop", "exposure_s": 5},
+    )
+    while (await link.status()).run == "held" or not any(e.kind is Kind.HELD for e in told):
+        for work in works:
+            await ask(Command.DEVICE, **work)
+            await asyncio.sleep(45)
+        await ask(Command.STOP_ERRAND)
+        await asyncio.sleep(5)
+        await ask(Command.RESUME)
+        await asyncio.sleep(60)
+
+
+def _wrong_errands(events: list[Event]) -> Iterator[str]:
+    """Everything but the night that was begun has ended once, and is not under way."""
+    begun = [e.errand for e in events if e.kind is Kind.ERRAND_STARTED]
+    ended = Counter(e.errand for e in events if e.kind is Kind.ERRAND_ENDED)
+    yield from (f"{name} begun twice" for name, n in Counter(begun).items() if n > 1)
+    yield from (f"{name} ended {ended[name]} times" for name in begun if ended[name] != 1)
+    yield from (f"{name} ended and never begun" for name in ended if name not in begun)
+
+
 def wrong(plan: NightPlan, events: list[Event], frames: Path) -> list[str]:
     """What a night that was taken up lost, doubled or left unclosed."""
-    state = fold_all(events)
+    state = fold_all(e for e in events if e.errand == events[0].errand)
     found = [
         f"{line.words}: {state.done(line.id)} of {line.count}"
         for block in plan.blocks
@@ -170,6 +213,7 @@ def wrong(plan: NightPlan, events: list[Event], frames: Path) -> list[str]:
     numbers = Counter((f["line"], f["number"]) for f in state.saved.values() if not f.get("doubtful"))
     found += [f"{where} taken {n} times" for where, n in numbers.items() if n > 1]
     found += _wrong_files(state, frames)
+    found += _wrong_errands(events)
     failed = [p["part"] for p in state.closing if p["outcome"] == "failed"]
     found += [f"closing: {part} failed" for part in failed]
     found += [] if state.closing else ["the night was not closed"]
@@ -212,11 +256,7 @@ def killed(number: int) -> dict[str, Any]:
     """A night of real processes at × 300, its keeper killed at a moment by chance, and resumed."""
     dice = np.random.default_rng([23, number])
     with tempfile.TemporaryDirectory() as name:
-        folder = Path(name)
-        places = {"XDG_DATA_HOME": "d", "XDG_STATE_HOME": "s", "XDG_RUNTIME_DIR": "r", "XDG_CACHE_HOME": "c"}
-        for place in places.values():
-            (folder / place).mkdir(mode=0o700)
-        environment = os.environ | {k: str(folder / v) for k, v in places.items()} | {"VIGIL_UNGUARDED": "1"}
+        folder, environment = Path(name), _environment(Path(name))
         plan = short_plan(count=3, exposure_s=60.0, dither_every_frames=2)
         save(quick_rig(), folder / "rig.json")
         save(plan, folder / "plan.json")
@@ -237,6 +277,56 @@ def killed(number: int) -> dict[str, Any]:
             problems.append("events were lost")
         summary = json.loads(out.splitlines()[-1]) if out.strip() else {}
     return {"kill": number, "after_event": seen, "frames": summary.get("done"), "wrong": problems}
+
+
+def killed_by_hand(number: int) -> dict[str, Any]:
+    """A keeper killed while people work by hand, without any night: what was under way is over, and the next
+    one works."""
+    dice = np.random.default_rng([29, number])
+    with tempfile.TemporaryDirectory() as name:
+        folder, environment = Path(name), _environment(Path(name))
+        save(quick_rig(), folder / "rig.json")
+        rig = ["--rig", str(folder / "rig.json")]
+
+        def done(*words: str) -> tuple[int, str]:
+            process = _vigil([*words, *rig], environment)
+            out, said = process.communicate(timeout=120)
+            return process.returncode, out or said
+
+        problems = [] if done("device", "all", "connect")[0] == 0 else ["nothing could be connected"]
+        target = str(int(dice.integers(20_000, 38_000)))
+        begun = [
+            _vigil(["device", *words, "--json", *rig], environment)
+            for words in (["camera", "loop", "2"], ["focuser", "to", target])
+        ]
+        for process in begun:
+            assert process.stdout is not None
+            process.stdout.readline()
+        time.sleep(float(dice.uniform(0.0, 3.0)))
+        pid = int((folder / "d" / "vigil" / quick_rig().id / "keeper.lock").read_text().split()[0])
+        os.kill(pid, signal.SIGKILL)
+        codes = [process.wait(timeout=60) for process in begun]
+        if codes[0] != 4:
+            problems.append(f"the loop's command ended with {codes[0]}, not 4")
+        code, said = done("device", "all", "connect")
+        if code != 0:
+            problems.append(f"the next keeper: {said[-200:]}")
+        code, said = done("errand", "list", "--past")
+        cut_off = said.count(": cut off")
+        if "under way" in said or not cut_off:
+            problems.append(f"the ledger says: {said}")
+        done("device", "all", "disconnect")
+        pid = int((folder / "d" / "vigil" / quick_rig().id / "keeper.lock").read_text().split()[0])
+        os.kill(pid, signal.SIGTERM)
+    return {"hand_kill": number, "cut_off": cut_off, "wrong": problems}
+
+
+def _environment(folder: Path) -> dict[str, str]:
+    """Folders of its own."""
+    places = {"XDG_DATA_HOME": "d", "XDG_STATE_HOME": "s", "XDG_RUNTIME_DIR": "r", "XDG_CACHE_HOME": "c"}
+    for place in places.values():
+        (folder / place).mkdir(mode=0o700)
+    return os.environ | {k: str(folder / v) for k, v in places.items()} | {"VIGIL_UNGUARDED": "1"}
 
 
 def _vigil(words: list[str], environment: dict[str, str]) -> "subprocess.Popen[str]":
@@ -277,7 +367,10 @@ def campaign() -> dict[str, Any]:
     kills: list[tuple[str, Callable[[], dict[str, Any]]]] = [
         (f"kill {n}", lambda n=n: killed(n)) for n in range(KILLS)
     ]
-    return run_campaign("crashes", [*cuts, *kills], _summary)
+    by_hand: list[tuple[str, Callable[[], dict[str, Any]]]] = [
+        (f"hand kill {n}", lambda n=n: killed_by_hand(n)) for n in range(HAND_KILLS)
+    ]
+    return run_campaign("crashes", [*cuts, *kills, *by_hand], _summary)
 
 
 def _summary(found: list[dict[str, Any]]) -> dict[str, Any]:
@@ -285,5 +378,6 @@ def _summary(found: list[dict[str, Any]]) -> dict[str, Any]:
         "nights": sum("night" in f for f in found),
         "cuts": sum(f.get("cuts", 0) for f in found),
         "kills": sum("kill" in f for f in found),
+        "kills_by_hand": sum("hand_kill" in f for f in found),
         "wrong": [words for f in found for words in f["wrong"]],
     }

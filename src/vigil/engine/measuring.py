@@ -1,5 +1,6 @@
 """Frames measured and solved on their pixels. `vigil measure` and `vigil solve` call the same functions."""
 
+import math
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -23,6 +24,19 @@ T = TypeVar("T")
 SATURATED_SHARE = 0.98
 # median over stars of one frame: seeing differs between short exposures by about this much
 _SEEING_SHARE = 0.03
+
+
+def plain(value: float) -> float | None:
+    """For JSON, which knows no NaN."""
+    return None if isinstance(value, float) and math.isnan(value) else value
+
+
+def in_words(figures: FrameFigures) -> str:
+    """ "HFR 1.31 px, 900 stars, sky 510 ADU"."""
+    sky = f"sky {figures.background_adu:.0f} ADU"
+    return (
+        f"HFR {figures.hfr_px:.2f} px, {figures.stars} stars, {sky}" if figures.stars else f"no stars, {sky}"
+    )
 
 
 class MeasuringFailed(RuntimeError):

@@ -1,7 +1,6 @@
 """A frame on disk, measured, solved, in the ledger; while the next one is already being exposed."""
 
 import logging
-import math
 from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from pathlib import Path
@@ -13,7 +12,7 @@ from numpy.typing import NDArray
 from vigil.documents.events import Kind
 from vigil.documents.night import NotAllowed
 from vigil.documents.rig import Rig
-from vigil.engine.measuring import Measurer
+from vigil.engine.measuring import Measurer, in_words, plain
 from vigil.engine.recorder import NightRecorder
 from vigil.files.fits import Header, write_frame, write_wcs
 from vigil.imaging.figures import FrameFigures
@@ -138,7 +137,7 @@ class Saver:
             taken.image, full_scale, hint, "BAYERPAT" in taken.header
         )
         values = {
-            **{k: _plain(v) for k, v in asdict(figures).items()},
+            **{k: plain(v) for k, v in asdict(figures).items()},
             **{k: taken.announced[k] for k in ("frame_id", "block", "line", "filter")},
             **_pointing(solution, taken.target_deg),
         }
@@ -174,13 +173,6 @@ def _pointing(solution: Solution, target_deg: tuple[float, float]) -> dict[str, 
     }
 
 
-def _plain(value: float) -> float | None:
-    """JSON knows no NaN."""
-    return None if isinstance(value, float) and math.isnan(value) else value
-
-
 def _sentence(figures: FrameFigures, values: dict[str, Any]) -> str:
     off = "not solved" if values["off_px"] is None else f"{values['off_px']:.1f} px off"
-    if not figures.stars:
-        return f"no stars, {off}"
-    return f"HFR {figures.hfr_px:.2f} px, {figures.stars} stars, sky {figures.background_adu:.0f} ADU, {off}"
+    return f"{in_words(figures)}, {off}"

@@ -85,8 +85,9 @@ class Errands:
     # -- asking -------------------------------------------------------------------------------------
 
     def find(self, wanted: str) -> Errand:
-        """By its id or the end of it, its kind or words; without any the only one. Raises NoErrand."""
-        running = self.under_way()
+        """By its id or the end of it, its kind or words; without any the only one that is no night, which
+        nobody ends by a word left out. Raises NoErrand."""
+        running = [e for e in self.under_way() if wanted or e.KIND != NIGHT]
         small = wanted.casefold()
         found = [e for e in running if e.id == wanted] or [
             e
@@ -100,7 +101,8 @@ class Errands:
             raise NoErrand(f"several are meant by {wanted!r}: {there}" if wanted else f"say which: {there}")
         if wanted and running:
             raise NoErrand(f"nothing under way is called {wanted!r}; there is {there}")
-        raise NoErrand("nothing is under way")
+        beside = " beside the night" if self.under_way() else ""
+        raise NoErrand(f"nothing is under way{beside}")
 
     def reports(self) -> list[ErrandReport]:
         """How each stands, for clients."""

@@ -8,6 +8,7 @@ import uuid
 from typing import Any
 
 from vigil.documents.messages import Answer, Ask, Command, Status
+from vigil.documents.night import UNDER_WAY
 from vigil.link.endpoint import KeeperGone, Link
 from vigil.link.socket import SocketLink
 from vigil.runtime.folders import Folders
@@ -43,7 +44,7 @@ async def keeper_status(folders: Folders) -> Status | None:
 
 def under_way(status: Status) -> bool:
     """Whether a night is."""
-    return status.run in ("running", "held", "closing")
+    return status.run in UNDER_WAY
 
 
 async def retire_idle_keeper(folders: Folders) -> None:

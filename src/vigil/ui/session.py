@@ -23,6 +23,7 @@ from vigil.documents.messages import (
     Samples,
     Status,
 )
+from vigil.documents.night import UNDER_WAY
 from vigil.documents.plan import Target
 from vigil.documents.rig import Rig
 from vigil.documents.rig.change import Path as FieldPath
@@ -48,7 +49,6 @@ if TYPE_CHECKING:
 
 _TICK_MS = 250
 _KEEPS_A_PROMISE = (Kind.NIGHT_STARTED, Kind.HELD, Kind.RESUMED, Kind.CLOSING_STARTED, Kind.NIGHT_OVER)
-_UNDER_WAY = ("running", "held", "closing")
 
 
 @dataclass(frozen=True, slots=True)
@@ -273,7 +273,12 @@ class Session(QObject):
 
     @property
     def under_way(self) -> bool:
-        return self.run in _UNDER_WAY
+        return self.run in UNDER_WAY
+
+    @property
+    def takes_wishes(self) -> bool:
+        """Whether a night is under way that can still be changed, held or ended."""
+        return self.run in ("running", "held")
 
     @property
     def simulated(self) -> bool:
@@ -416,7 +421,7 @@ class Session(QObject):
         if self.status is None:
             self._told_before = status.last_event
         self.status = status
-        if status.run not in _UNDER_WAY and not self.record.under_way:
+        if status.run not in UNDER_WAY and not self.record.under_way:
             self._set_now(status.at)  # before a night the keeper's clock may stand earlier than ours
         else:
             self._advance(status.at)

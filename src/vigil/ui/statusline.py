@@ -214,8 +214,8 @@ class StatusLine(QWidget):
             self.countdown.setToolTip(words.both_clocks(following.at, session.zone))
         stopped = session.status is not None and session.status.stopped_until is not None
         self.hold.setText("Resume" if session.run == "held" or session.promise or stopped else "Hold")
-        self.hold.setEnabled(live and (stopped or session.run in ("running", "held")))
-        self.end.setEnabled(live and session.run in ("running", "held"))
+        self.hold.setEnabled(live and (stopped or session.takes_wishes))
+        self.end.setEnabled(live and session.takes_wishes)
         self.stop.setEnabled(live)
 
     def _show_lamps(self) -> None:

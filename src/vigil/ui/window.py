@@ -186,7 +186,7 @@ class Window(QMainWindow):
         def open_link() -> bool:
             return session.link is LinkState.OPEN
 
-        running = unless(lambda: open_link() and session.run in ("running", "held"), "no night is under way")
+        running = unless(lambda: open_link() and session.takes_wishes, "no night is under way")
         actions = [
             Action(f"Go to {name}", lambda n=name: self.go_to(n), f"Ctrl+{i + 1}")  # type: ignore[misc]
             for i, name in enumerate(WORKSPACES)
@@ -484,7 +484,7 @@ class Window(QMainWindow):
 
     def ask_to_end(self) -> None:
         session = self.session
-        if session.run not in ("running", "held"):
+        if not session.takes_wishes:
             return
         done, wanted = session.record.tally
         exposing = session.record.exposing

@@ -139,7 +139,7 @@ _ERRAND = """An errand is whatever the keeper carries out: a night, work by hand
   answer [ERRAND] [ANSWER]  to what it asks
 
 ERRAND is an id as `list` shows it, the end of one ("hand-3"), its kind or its words; where there is
-only one it may be left out."""
+only one it may be left out, but a night has to be named to be stopped."""
 
 _NIGHT = """The night that a rig's keeper runs. Each change says from when it is in force.
 

@@ -1,6 +1,5 @@
 """Frames taken by hand: kept when single, in a short ring of files when looped, always measured."""
 
-import math
 from pathlib import Path
 from typing import Any, Literal
 
@@ -9,8 +8,8 @@ from vigil.documents.rig import Rig
 from vigil.engine.activities.moves import is_mosaic, take
 from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.header import bare_header
+from vigil.engine.measuring import in_words, plain
 from vigil.files.fits import Header, write_frame
-from vigil.imaging.figures import FrameFigures
 from vigil.runtime.workshop import Workshop
 
 _RING = 3
@@ -32,9 +31,11 @@ async def take_frame(
     full_scale = _full_scale_adu(kit.rig, guides)
     mosaic = not guides and is_mosaic(kit, frame)
     figures = await kit.measurer.measure(frame.image, full_scale, mosaic)
-    return _sentence(figures, frame), {
+    return f"{exposure.exposure_s:g} s: {in_words(figures)}", {
         "path": str(path),
-        **_plain(figures),
+        "stars": figures.stars,
+        "hfr_px": plain(round(figures.hfr_px, 3)),
+        "background_adu": round(figures.background_adu, 1),
         "exposure_s": exposure.exposure_s,
     }
 
@@ -65,15 +66,3 @@ async def write_trial(
 def _write(path: Path, frame: RawFrame, header: Header) -> None:
     path.parent.mkdir(parents=True, exist_ok=True)
     write_frame(path, frame.image, header)
-
-
-def _plain(figures: FrameFigures) -> dict[str, Any]:
-    hfr = None if math.isnan(figures.hfr_px) else round(figures.hfr_px, 3)
-    return {"stars": figures.stars, "hfr_px": hfr, "background_adu": round(figures.background_adu, 1)}
-
-
-def _sentence(figures: FrameFigures, frame: RawFrame) -> str:
-    sky = f"sky {figures.background_adu:.0f} ADU"
-    if not figures.stars:
-        return f"{frame.exposure.exposure_s:g} s: no stars, {sky}"
-    return f"{frame.exposure.exposure_s:g} s: {figures.stars} stars, HFR {figures.hfr_px:.2f} px, {sky}"

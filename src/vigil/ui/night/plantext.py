@@ -160,7 +160,7 @@ class BlockText(QWidget):
         self.later.setEnabled(not locked and not last)
         camera = session.rig.camera
         cooler = camera.cooler if camera else None
-        running = session.run in ("running", "held")
+        running = session.takes_wishes
         for part in (*self.cold_words, self.set_point):
             part.setVisible(cooler is not None and not running)
         if cooler is not None:

@@ -302,7 +302,7 @@ class NightWorkspace(Workspace):
         agreed = session.in_force.words or session.agreed
         if session.plan.locked:
             said = session.plan.locked
-        elif session.run in ("running", "held"):
+        elif session.takes_wishes:
             said = agreed or "the night runs: what you change is in force from its next decision on"
         else:
             said = self._said

@@ -352,7 +352,7 @@ class Watch(Workspace):
 
     def _no_verdict(self) -> str:
         """Why the frame that is looked at can't be rejected; empty when it can."""
-        if self._session.run not in ("running", "held"):
+        if not self._session.takes_wishes:
             return "no night is under way"
         return "" if self.strip.current() is not None else "no frame is shown"
 
@@ -362,7 +362,7 @@ class Watch(Workspace):
 
     def _show_wishes(self) -> None:
         session = self._session
-        running = session.run in ("running", "held")
+        running = session.takes_wishes
         paused = session.record.state.refocusing_paused
         self.pause_focus.setText("Take up refocusing" if paused else "Pause refocusing")
         for tool in (self.refocus, self.pause_focus):
