@@ -25,13 +25,13 @@ from vigil.link.socket import SocketLink
 class CommandLine:
     """`vigil` in processes of its own, with a small rig and a short plan."""
 
-    def __init__(self, folder: Path, camera_px: int) -> None:
+    def __init__(self, folder: Path, large: bool) -> None:
+        """`large`: drawing a frame takes longer than a signal does, so that one comes in the middle of it."""
         self.folder = folder
         self.out = folder / "out"
         rig = quick_rig()
-        # large enough that drawing a frame takes longer than a signal does
-        camera = rig.camera.model_copy(update={"columns": camera_px, "rows": camera_px, "pixel_um": 3.76})
-        save(rig.model_copy(update={"camera": camera}), folder / "rig.json")
+        size = {"columns": 1000, "rows": 1000, "pixel_um": 3.76} if large else {}
+        save(rig.model_copy(update={"camera": rig.camera.model_copy(update=size)}), folder / "rig.json")
         save(short_plan(count=2), folder / "plan.json")
 
     def start(self, *words: str) -> "subprocess.Popen[str]":
@@ -60,9 +60,11 @@ class CommandLine:
 
 
 @pytest.fixture
-def command_line(own_folders: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[CommandLine]:
+def command_line(
+    own_folders: Path, monkeypatch: pytest.MonkeyPatch, request: pytest.FixtureRequest
+) -> Iterator[CommandLine]:
     monkeypatch.setenv("PYTHONPATH", str(Path(__file__).parents[2] / "src"))
-    line = CommandLine(own_folders, camera_px=1000)
+    line = CommandLine(own_folders, large=bool(getattr(request, "param", False)))
     yield line
     lock = own_folders / "d" / "vigil" / "heron-480" / "keeper.lock"
     socket = own_folders / "r" / "vigil" / "heron-480" / "keeper.sock"
@@ -133,6 +135,7 @@ def test_one_keeper_for_a_rig_wherever_it_is_looked_for(
     first.communicate(timeout=120)
 
 
+@pytest.mark.parametrize("command_line", [True], indirect=True, ids=["large"])
 def test_killed_in_an_exposure_the_night_goes_on(command_line: CommandLine) -> None:
     first = command_line.run_night()
     started = read_until(first, lambda e: e["kind"] == "night_started")

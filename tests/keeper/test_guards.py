@@ -83,7 +83,9 @@ def by_hand(
     out: Path,
     work: Callable[[Gear], Coroutine[Any, Any, Any]],
     alter: Callable[[Devices], Devices] = lambda devices: devices,
+    look_every_s: float = 1.0,
 ) -> Any:
+    """`look_every_s`: guards look more seldom where hours pass and no second matters."""
     assert rig.simulated is not None
     rig = rig.model_copy(update={"simulated": rig.simulated.model_copy(update={"starts_at": at})})
 
@@ -91,7 +93,9 @@ def by_hand(
         clock, workshop, ledger = ScenarioClock(at), Workshop(0), Ledger()
         observatory = SimObservatory(rig, 1, clock, workshop, quick=True)
         equipment = equip(rig, observatory, clock, workshop, out, out, alter(observatory.devices))
-        equipment = dataclasses.replace(equipment, measurer=QuickMeasurer(), write=no_file)
+        equipment = dataclasses.replace(
+            equipment, measurer=QuickMeasurer(), write=no_file, look_every_s=look_every_s
+        )
         keeper = Keeper(equipment, ledger, pace=simulated_loop(), looks_when_idle=True)
         gear = Gear(keeper, Loopback(keeper), observatory, clock, Deeds())
         keeping = asyncio.ensure_future(keeper.run())
@@ -205,7 +209,7 @@ def test_when_the_day_comes_all_is_shut_unless_a_person_wants_it(tmp_path: Path)
         assert gear.stands[2] == "open", "somebody wants that"
         assert (await gear.do("roof", "close")).taken
 
-    by_hand(ROOFED, datetime(2027, 1, 13, 4, 30, tzinfo=UTC), tmp_path, work)
+    by_hand(ROOFED, datetime(2027, 1, 13, 4, 30, tzinfo=UTC), tmp_path, work, look_every_s=5.0)
 
 
 def test_the_sun_is_kept_out_of_every_motion_and_of_a_tube_that_stands(tmp_path: Path) -> None:
@@ -242,7 +246,7 @@ def test_the_sun_is_kept_out_of_every_motion_and_of_a_tube_that_stands(tmp_path:
         assert gear.stands == SHUT
         assert any("from where the open tube looks" in e.given["why"] for e in gear.guarded)
 
-    by_hand(ROOFED, NOON, tmp_path, work)
+    by_hand(ROOFED, NOON, tmp_path, work, look_every_s=5.0)
 
 
 def test_the_mounts_limit_is_guarded_in_work_by_hand(tmp_path: Path) -> None:
@@ -257,7 +261,7 @@ def test_the_mounts_limit_is_guarded_in_work_by_hand(tmp_path: Path) -> None:
         told = [e.words for e in gear.guarded if e.given.get("device") == "mount"]
         assert len(told) == 1 and "still west of the pier, limit 20 min" in told[0]
 
-    by_hand(rig, datetime(2027, 1, 12, 17, tzinfo=UTC), tmp_path, work)
+    by_hand(rig, datetime(2027, 1, 12, 17, tzinfo=UTC), tmp_path, work, look_every_s=5.0)
 
 
 def test_an_emergency_stop_wins_over_shelter_and_is_not_for_ever(tmp_path: Path) -> None:

@@ -358,7 +358,7 @@ def test_during_a_night_only_in_a_hold_and_what_it_disturbs_is_measured_again(tm
             seen["pointing"] = played.keeper._night.state.pointing  # type: ignore[union-attr]
             await played.ask(Command.RESUME)
 
-    played = play(quick_rig(), short_plan(count=2), tmp_path, on_event=meddle)
+    played = play(quick_rig(), short_plan(count=2), tmp_path, on_event=meddle, quick=True)
     assert seen["refused"] == "focuser: a night runs; hold it first, only stop works meanwhile"
     assert seen["nudged"] and seen["pointing"] is None
     by_hand_events = played.of(Kind.BY_HAND)

@@ -3,6 +3,7 @@
 import asyncio
 import subprocess
 import sys
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +17,7 @@ from vigil.documents.events import Event, Kind
 from vigil.documents.messages import Answer, Ask, Command, Live, Resync
 from vigil.documents.night import NightState, fold_all
 from vigil.documents.scenario import Scenario
+from vigil.engine.rehearsal import no_file
 from vigil.files.fits import write_frame
 from vigil.keeper import server as server_module
 from vigil.keeper.keeper import Keeper
@@ -31,6 +33,7 @@ from vigil.runtime.clock import ScenarioClock
 from vigil.runtime.simulated import SimulatedLoop, run_virtual, simulated_loop
 from vigil.runtime.workshop import Workshop
 from vigil.simulator.observatory import SimObservatory
+from vigil.simulator.quick import QuickMeasurer
 
 
 def ask(command: Command, **values: Any) -> Ask:
@@ -41,8 +44,9 @@ async def make_keeper(folder: Path, simulated: bool = True) -> tuple[Keeper, Led
     rig = quick_rig()
     assert rig.simulated is not None
     clock, workshop = ScenarioClock(rig.simulated.starts_at), Workshop(0)
-    observatory = SimObservatory(rig, 1, clock, workshop)
+    observatory = SimObservatory(rig, 1, clock, workshop, quick=True)
     equipment = equip(rig, observatory, clock, workshop, folder / "frames", folder / "rescued")
+    equipment = replace(equipment, measurer=QuickMeasurer(), write=no_file)
     ledger = Ledger()
     return Keeper(equipment, ledger, simulated_loop() if simulated else None), ledger
 

@@ -47,7 +47,7 @@ def test_a_real_night_ends_when_foreseen(tmp_path: Path) -> None:
     rig, plan = quick_rig(), short_plan(count=3)
     assert rig.simulated is not None
     ahead = forecast(plan, rig, rig.simulated.starts_at)
-    played = play(rig, plan, tmp_path)
+    played = play(rig, plan, tmp_path, quick=True, look_every_s=1.0)
     last = played.of(Kind.EXPOSURE_ENDED)[-1].at
     first = played.of(Kind.EXPOSURE_STARTED)[0].at
     assert ahead.begins is not None and abs(first - ahead.begins) < timedelta(seconds=2)

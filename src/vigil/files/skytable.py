@@ -72,6 +72,11 @@ def make_table(
     return folder
 
 
+def _go_on(stopped: Callable[[], bool]) -> None:
+    if stopped():
+        raise Cancelled("making the sky table was stopped")
+
+
 def table_bytes(cache: Path) -> int:
     """What the table takes on disk, 0 when there is none."""
     folder = table_folder(cache)
@@ -83,7 +88,10 @@ def _write(
 ) -> None:
     stars = catalogue.everything()
     progress(0.02)
-    chosen = [level_stars(stars, sides, per_cell) for sides, per_cell in LEVELS]
+    chosen = []
+    for sides, per_cell in LEVELS:
+        _go_on(stopped)
+        chosen.append(level_stars(stars, sides, per_cell))
     used = np.unique(np.concatenate(chosen))
     vectors = vectors_of(stars.where(used))
     np.save(work / "vectors.npy", vectors)
@@ -93,8 +101,7 @@ def _write(
         for level in chosen:
             numbers = np.searchsorted(used, level)
             for cells, records, share in quads_in_chunks(vectors.astype(np.float64), numbers):
-                if stopped():
-                    raise Cancelled("making the sky table was stopped")
+                _go_on(stopped)
                 buckets.add(cells, records)
                 progress(0.05 + 0.75 * (done + share * len(level)) / total)
             done += len(level)
@@ -137,8 +144,7 @@ def _sort(
     counts = np.zeros(CELLS, np.uint32)
     filled = 0
     for n, path in enumerate(buckets.paths):
-        if stopped():
-            raise Cancelled("making the sky table was stopped")
+        _go_on(stopped)
         rows = np.fromfile(path, buckets.dtype)
         path.unlink()
         order = np.argsort(rows["cell"], kind="stable")
