@@ -1,12 +1,14 @@
 """The errands that are under way: begun, found, stopped, told of; and those that a dead keeper left."""
 
 import asyncio
+import contextlib
 import logging
 from collections.abc import Callable, Coroutine
 from typing import Any
 
 from vigil.documents.errands import NIGHT, Outcome
 from vigil.documents.events import Event, Kind
+from vigil.documents.eventvalues import BadValues
 from vigil.documents.messages import ErrandReport, OpenQuestion
 from vigil.documents.rig import Rig
 from vigil.engine.errand import Errand, ErrandRecorder, PlainErrand, errand_recorder, evening_of
@@ -156,7 +158,8 @@ class Errands:
         """Put on record that a dead keeper had this under way: it is over now."""
         recorder = errand_recorder(left.errand, self._ledger, self._clock)
         for event in await self._ledger.events(left.errand):
-            recorder.take(event)
+            with contextlib.suppress(BadValues):  # it is over all the same
+                recorder.take(event)
         recorder.listen(self._tell)
         await recorder.record_if_possible(
             Kind.ERRAND_ENDED,

@@ -6,8 +6,7 @@ import logging
 import math
 import os
 from collections.abc import Callable, Collection
-from dataclasses import dataclass, replace
-from pathlib import Path
+from dataclasses import replace
 from typing import Any, Protocol
 
 from pydantic import ValidationError
@@ -16,7 +15,7 @@ from vigil import __version__
 from vigil.devices.errors import DeviceError
 from vigil.documents.deeds import LOOP
 from vigil.documents.errands import BY_HAND, NIGHT
-from vigil.documents.events import Event, Kind
+from vigil.documents.events import Event
 from vigil.documents.hand import ALL
 from vigil.documents.messages import (
     ALLOWED_ON_MISMATCH,
@@ -28,16 +27,10 @@ from vigil.documents.messages import (
     Ask,
     Command,
     DeviceReport,
-    Live,
-    Reports,
-    Sample,
-    Samples,
     Status,
 )
-from vigil.documents.night import UNDER_WAY, NightState, NotAllowed, RunState, fold, fold_all
-from vigil.documents.plan import NightPlan, contradictions
-from vigil.documents.rig import Rig
-from vigil.documents.store import explain, parse
+from vigil.documents.night import UNDER_WAY, NightState, NotAllowed, RunState
+from vigil.documents.plan import NightPlan
 from vigil.engine.activities.shelter import Shelter
 from vigil.engine.activity import Kit, no_step
 from vigil.engine.arbiter import Arbiter, Urgency
@@ -51,21 +44,18 @@ from vigil.engine.hand.work import HandWork
 from vigil.engine.night import Night
 from vigil.engine.progress import Progress
 from vigil.engine.questions import nobody_asks
-from vigil.engine.recorder import NightRecorder, night_recorder
-from vigil.engine.rehearsal import started
 from vigil.engine.stopping import EmergencyStop
 from vigil.keeper.charge import KeeperCharge
 from vigil.keeper.errands import Errands, NoErrand
 from vigil.keeper.guarding import Guarding
-from vigil.keeper.reconcile import unrecorded_frames
+from vigil.keeper.nights import CantStart, Nights
 from vigil.keeper.reporting import report_of
 from vigil.keeper.riginforce import RigInForce
+from vigil.keeper.telling import Telling
 from vigil.keeper.wishes import grant
 from vigil.ledger.ledger import Ledger
-from vigil.ledger.store import LedgerError
 from vigil.link.endpoint import News
-from vigil.planning.spans import line_intervals, local_noon_before, site_time
-from vigil.runtime.folders import unwritable
+from vigil.planning.spans import local_noon_before, site_time
 
 log = logging.getLogger(__name__)
 _LIVE_EVERY_S = 1.0
@@ -88,18 +78,6 @@ class Scenery(Protocol):
     def told(self) -> dict[str, Any]: ...
 
     def change(self, asked: dict[str, Any]) -> str: ...
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Client:
-    """Who listens, and to which streams."""
-
-    forward: Callable[[News], None]
-    streams: frozenset[str]
-
-
-class CantStart(ValueError):
-    """The night can't begin; the message says why."""
 
 
 class Keeper:
@@ -125,23 +103,22 @@ class Keeper:
         """The one that is under way, or the last one."""
         self._left: Night | None = None
         """What a dead keeper left."""
-        self._clients: list[Client] = []
-        self._listeners: list[Callable[[Event], None]] = []
         self._night_speed = pace.speed if pace else 1.0
         self._watched = asyncio.Event()
         self._retired = asyncio.Event()
-        self._told_reports: list[DeviceReport] = []
-        self._last_id = 0
+        self._starting = asyncio.Lock()
+        self._telling = Telling(equipment.clock, ledger.samples)
         arbiter = equipment.arbiter or Arbiter()
         equipment = replace(equipment, arbiter=arbiter)
         self._rig = RigInForce(equipment, self._rig_changed)
+        self._nights = Nights(self._rig, ledger, self._tell)
         self._errands = Errands(lambda: self._equipment.rig, ledger, equipment.clock, self._tell)
         place = Workplace(
             self._kit,
             arbiter,
             equipment.workshop,
             equipment.hand_folder or equipment.frames_folder / "by hand",
-            self._sample,
+            self._telling.sample,
         )
         self._place = place
         self._hand = Hand(place, self._errands.under_way)
@@ -249,10 +226,7 @@ class Keeper:
             await self._equipment.clock.sleep(_LIVE_EVERY_S * (self._pace.speed if self._pace else 1.0))
             try:
                 self._charge.evening(self._equipment.clock.utcnow())
-                reports = self._reports()
-                if reports != self._told_reports:
-                    self._told_reports = reports
-                    self._send(Reports(at=self._equipment.clock.utcnow(), devices=reports))
+                self._telling.reports(self._reports())
             except Exception:
                 log.exception("how the devices are could not be told")
 
@@ -279,55 +253,13 @@ class Keeper:
 
     async def take_up(self) -> None:
         """Whatever a dead keeper left: a night is resumed, the rest is over. To be done before any client may
-        ask for something."""
+        ask for something. Raises LedgerError."""
+        self._telling.last_id = await self._ledger.last_id()
         for left in await self._ledger.unfinished(self._equipment.rig.id):
-            if left.kind != NIGHT:
+            if left.kind == NIGHT:
+                self._left = self._night = await self._nights.taken_up(left.errand)
+            else:
                 await self._errands.cut_off(left)
-                continue
-            try:
-                self._left = self._night = await self._taken_up(left.errand)
-            except LedgerError:
-                raise
-            except Exception as problem:
-                log.exception("%s can't be taken up again", left.errand)
-                self._left = self._night = await self._only_closed(left.errand, problem)
-
-    async def _only_closed(self, name: str, problem: Exception) -> Night:
-        """A night of which no sense can be made is closed: shut, parked, warm, over; and the rig is free
-        again."""
-        state = NightState(night=name, run=RunState.RUNNING)
-        for event in await self._ledger.events(name):
-            with contextlib.suppress(Exception):
-                state = fold(state, event)
-        if state.run not in UNDER_WAY:
-            state = replace(state, run=RunState.RUNNING)
-        state = replace(state, activities={}, exposing=None, waiting=None)
-        night = Night(
-            NightPlan(name="only closed", blocks=[]), self._equipment, self._recorder_of(name, state)
-        )
-        night.end(f"it could not be taken up again: {problem}")
-        return night
-
-    async def _taken_up(self, name: str) -> Night:
-        state = fold_all(await self._ledger.events(name))
-        if state.started is None:
-            raise ValueError("its beginning is not on record")
-        plan = parse(NightPlan, state.plan or "", f"the plan of {name}")
-        recorder = self._recorder_of(name, state)
-        if state.rig is not None:
-            self._rig.keep_for_night(parse(Rig, state.rig, f"the rig of {name}"))
-        equipment = replace(self._equipment, frames_folder=Path(state.started.values["frames_folder"]))
-        await recorder.record(
-            Kind.NIGHT_RESUMED, {"keeper_pid": os.getpid()}, "taken up again after the keeper was gone"
-        )
-        for values, reason in unrecorded_frames(state, equipment.rescue_folder):
-            await recorder.record(Kind.FRAME_SAVED, values, reason)
-        return Night(plan, equipment, recorder)
-
-    def _recorder_of(self, name: str, state: NightState | None = None) -> NightRecorder:
-        recorder = night_recorder(name, self._ledger, self._equipment.clock, state)
-        recorder.listen(self._tell)
-        return recorder
 
     def end(self, reason: str) -> None:
         """End the night safely if one runs, and retire afterwards."""
@@ -375,7 +307,7 @@ class Keeper:
             devices=self._equipment.devices.lamps(),
             reports=self._reports(),
             deferred=self._rig.deferred(),
-            last_event=self._last_id,
+            last_event=self._telling.last_id,
             alarm=self._charge.alarm,
             errands=self._errands.reports(),
             stopped_until=self._stop.until if self._stop.on else None,
@@ -385,39 +317,20 @@ class Keeper:
         self, after: int, tell: Callable[[News], None], streams: Collection[str] = ()
     ) -> Callable[[], None]:
         """See link.endpoint.Endpoint."""
-        # listen first, read then: what happens in between is told once, in order
-        waiting: list[News] | None = []
-        seen = after
+        rig, now = self._equipment.rig, self._equipment.clock.utcnow()
+        today = local_noon_before(now, rig.site.time_zone), now
 
-        def forward(news: News) -> None:
-            nonlocal seen
-            if waiting is not None:
-                waiting.append(news)
-            elif not isinstance(news, Event) or news.id > seen:
-                tell(news)
+        async def before() -> list[Event]:
+            night = self._night.id if self._night is not None else ""
+            return await self._ledger.told(rig.id, night, today, after)
 
-        client = Client(forward, frozenset(streams))
-        self._clients.append(client)
-        rig, night = self._equipment.rig, self._night.id if self._night is not None else ""
-        now = self._equipment.clock.utcnow()
-        noon = local_noon_before(now, rig.site.time_zone)
-        for event in await self._ledger.told(rig.id, night, (noon, now), after):
-            tell(event)
-            seen = event.id
-        backlog, waiting = waiting, None
-        for news in backlog or ():
-            forward(news)
+        detach = await self._telling.attach(after, tell, streams, before)
         self._watched.set()
-
-        def detach() -> None:
-            if client in self._clients:
-                self._clients.remove(client)
-
         return detach
 
     def listen(self, listener: Callable[[Event], None]) -> None:
         """Every event from now on, in this process and at once; one that raises is switched off."""
-        self._listeners.append(listener)
+        self._telling.listen(listener)
 
     async def answer(self, ask: Ask) -> Answer:
         """Carry out a command, or say why not."""
@@ -485,7 +398,7 @@ class Keeper:
             return "resumed"
         if ask.command is Command.PLAN:
             with contextlib.suppress(ValidationError):
-                self._need_allowed(NightPlan.model_validate(ask.values.get("plan")))
+                self._nights.need_allowed(NightPlan.model_validate(ask.values.get("plan")))
         if ask.command in WISHES:
             return await grant(ask, night, night.state, self._equipment.rig)
         self._stop.release()
@@ -603,50 +516,16 @@ class Keeper:
                 errand.stop("a night takes the devices over")
 
     async def _start(self, ask: Ask) -> str:
-        if (running := self._night_under_way()) is not None:
-            raise NotAllowed(f"a night is under way already: {running.id}")
-        equipment = self._equipment
-        try:
-            plan = NightPlan.model_validate(ask.values["plan"])
-            frames_folder = Path(ask.values.get("frames_folder") or equipment.frames_folder)
-        except (KeyError, ValidationError) as problem:
-            said = "; ".join(explain(problem)) if isinstance(problem, ValidationError) else f"no {problem}"
-            raise CantStart(f"the plan can't be used: {said}") from None
-        if self._retired.is_set():
-            raise CantStart("this keeper leaves: ask again, and another one starts")
-        wrong = contradictions(plan, equipment.rig)
-        if wrong:
-            raise CantStart("; ".join(wrong))
-        self._need_allowed(plan)
-        try:  # what the night will reckon first: nothing may be on record that can't begin
-            line_intervals(plan, equipment.rig, equipment.clock.utcnow())
-        except Exception as problem:
-            log.exception("the plan can't be reckoned")
-            raise CantStart(f"the plan's spans can't be reckoned: {problem}") from None
-        if (wrong_folder := unwritable(frames_folder)) is not None:  # better now than after an exposure
-            raise CantStart(f"{wrong_folder}; choose another folder or give yourself the right to write")
-        self._stop_loops()
-        name = await self._errands.name(NIGHT)
-        equipment = replace(equipment, frames_folder=frames_folder)
-        recorder = self._recorder_of(name)
-        await started(recorder, plan, equipment, keeper_pid=os.getpid())
-        try:
-            night = Night(plan, equipment, recorder)
-        except Exception as problem:
-            log.exception("the night could not be begun")
-            await recorder.record_if_possible(Kind.CLOSING_STARTED, {}, f"it could not begin: {problem}")
-            over = {"frames": 0, "wanted": plan.wanted, "closing": {}}
-            await recorder.record_if_possible(Kind.NIGHT_OVER, over, f"it could not begin: {problem}")
-            raise CantStart(f"the night can't begin, an error in Vigil: {problem}") from None
-        self._begin_night(night)
-        return name
-
-    def _need_allowed(self, plan: NightPlan) -> None:
-        """Raises NotAllowed while the plan would run programs that nobody has allowed."""
-        unknown = self._equipment.programs_not_allowed(plan.programs)
-        if unknown:
-            said = "; ".join(" ".join(program) for program in unknown)
-            raise NotAllowed(f"the plan would run programs that nobody here has allowed yet: {said}")
+        async with self._starting:  # of two at once the second hears of the first
+            if (running := self._night_under_way()) is not None:
+                raise NotAllowed(f"a night is under way already: {running.id}")
+            if self._retired.is_set():
+                raise CantStart("this keeper leaves: ask again, and another one starts")
+            plan, frames_folder = self._nights.looked_at(ask.values)
+            self._stop_loops()
+            name = await self._errands.name(NIGHT)
+            self._begin_night(await self._nights.begun(name, plan, frames_folder))
+            return name
 
     # -- telling ------------------------------------------------------------------------------------
 
@@ -656,46 +535,12 @@ class Keeper:
         return "virtual" if math.isinf(self._pace.speed) else "scaled"
 
     def _tell(self, event: Event) -> None:
-        self._last_id = event.id
         if self._pace is not None:
             self._pace.event_happened()
-        self._send(event)
-        for listener in tuple(self._listeners):
-            try:
-                listener(event)
-            except Exception:
-                log.exception("a listener failed and is switched off")
-                self._listeners.remove(listener)
-
-    def _send(self, news: News) -> None:
-        for client in tuple(self._clients):
-            client.forward(news)
-
-    def _sample(self, errand: str, stream: str, values: dict[str, Any]) -> None:
-        """To disk, and to those who listen to the stream."""
-        now = self._equipment.clock.utcnow()
-        self._ledger.samples.add(errand, stream, now, values)
-        news = Samples(errand=errand, stream=stream, rows=[Sample(at=now, values=values)])
-        for client in tuple(self._clients):
-            if stream in client.streams:
-                client.forward(news)
+        self._telling.event(event)
 
     async def _tell_live(self) -> None:
         """Progress once a second of real time; where time jumps nobody could read it."""
         while self._clock_kind() != "virtual":
             await self._equipment.clock.sleep(_LIVE_EVERY_S * (self._pace.speed if self._pace else 1.0))
-            for errand in self._errands.under_way():
-                progress = errand.progress
-                if progress.topic:
-                    self._send(
-                        Live(
-                            errand=errand.id,
-                            at=self._equipment.clock.utcnow(),
-                            topic=progress.topic,
-                            words=progress.words,
-                            initial=progress.initial,
-                            current=progress.current,
-                            target=progress.target,
-                            unit=progress.unit,
-                        )
-                    )
+            self._telling.live(self._errands.under_way())

@@ -37,6 +37,10 @@ class Ledger:
     async def events(self, errand: str, after: int = 0) -> list[Event]:
         return await self._do(self._store.events, errand, after)
 
+    async def last_id(self) -> int:
+        """Of the last event of all."""
+        return await self._do(self._store.last_id)
+
     async def told(
         self, rig_id: str, night: str, between: tuple[datetime, datetime], after: int = 0
     ) -> list[Event]:

@@ -292,6 +292,11 @@ class LedgerStore:
         """An errand's events in order, those after an id."""
         return self._read("errand = ? AND id > ?", (errand, after))
 
+    def last_id(self) -> int:
+        """Of the last event of all; 0 while there is none."""
+        row = self._db.execute("SELECT coalesce(max(id), 0) FROM events").fetchone()
+        return int(row[0])
+
     def told(
         self, rig_id: str, night: str, between: tuple[datetime, datetime], after: int = 0
     ) -> list[Event]:
