@@ -1,6 +1,7 @@
 """`vigil errand` and `vigil device` with a keeper that answers in this process, 300 times as fast."""
 
 import asyncio
+import gzip
 import json
 import threading
 from collections.abc import Iterator
@@ -20,6 +21,7 @@ from vigil.documents.steps import Ask as AskStep
 from vigil.documents.store import save
 from vigil.engine.rehearsal import no_file
 from vigil.keeper.keeper import Keeper
+from vigil.keeper.lock import RigLock
 from vigil.keeper.server import Server
 from vigil.ledger.ledger import Ledger
 from vigil.runtime.clock import ScenarioClock
@@ -164,3 +166,33 @@ def test_without_a_keeper(own_folders: Path, capsys: Any) -> None:
     assert code == 4 and "nothing is under way" in err
     code, out, _ = said(capsys, own_folders, "errand", "list", "--past")
     assert code == 0 and out == "nothing is on record of Heron 480\n"
+
+
+def old_ledger(own_folders: Path) -> Path:
+    """A rig's own, as it was kept before there was one for all."""
+    path = own_folders / "d" / "vigil" / RIG.id / "ledger.sqlite"
+    path.parent.mkdir(parents=True)
+    packed = Path(__file__).parents[1] / "ledger" / "of-schema-2.sqlite.gz"
+    path.write_bytes(gzip.decompress(packed.read_bytes()))
+    return path
+
+
+def test_a_rig_s_old_ledger_is_part_of_the_one_for_whoever_looks_first(
+    own_folders: Path, capsys: Any
+) -> None:
+    save(RIG, own_folders / "rig.json")
+    old = old_ledger(own_folders)
+    with RigLock(old.parent / "keeper.lock"):  # somebody may still be writing to it
+        assert "nothing is on record" in said(capsys, own_folders, "errand", "list", "--past")[1]
+    assert old.exists()
+    code, out, _ = said(capsys, own_folders, "errand", "list", "--past")
+    assert code == 0 and "2027-01-12-heron-480-1  night: A first night: 4 frames: done" in out
+    assert not old.exists() and (own_folders / "d" / "vigil" / "ledger.sqlite").exists()
+
+
+def test_one_that_is_damaged_is_said_and_left(own_folders: Path, capsys: Any, caplog: Any) -> None:
+    save(RIG, own_folders / "rig.json")
+    old = old_ledger(own_folders)
+    old.write_text("somebody's notes " * 100)
+    assert said(capsys, own_folders, "errand", "list", "--past")[0] == 0
+    assert "can't be read" in caplog.text and old.exists()

@@ -174,6 +174,17 @@ def test_beside_a_held_night_and_a_stopped_errand_is_the_night_closed(tmp_path: 
     kept(tmp_path, work)
 
 
+def test_of_two_starts_at_once_the_second_is_refused(tmp_path: Path) -> None:
+    async def work(place: Place) -> None:
+        plan = short_plan(count=1).model_dump(mode="json")
+        answers = await asyncio.gather(*(place.ask(Command.START, plan=plan) for _ in range(3)))
+        assert [answer.taken for answer in answers] == [True, False, False]
+        assert all("is under way already" in answer.reason for answer in answers[1:])
+        assert [e.kind for e in await place.under_way()] == [NIGHT]
+
+    kept(tmp_path, work)
+
+
 def test_a_loop_s_frames_are_a_stream_and_no_events(tmp_path: Path) -> None:
     async def work(place: Place) -> None:
         heard: list[Any] = []
