@@ -4,7 +4,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton
 
 from vigil.documents.errands import Question
 from vigil.ui import words
-from vigil.ui.pieces import button, row, wrapped
+from vigil.ui.pieces import button, label, row, wrapped
 from vigil.ui.session import Session
 from vigil.ui.theme import Size
 
@@ -18,13 +18,14 @@ class Asking(QFrame):
         self._session = session
         self._asked: tuple[str, Question] | None = None
         self.words = wrapped("", "")
-        self.otherwise = wrapped("", "small")
+        self.otherwise = label("", "small")
         self.answers: list[QPushButton] = []
         self._row = row()
         layout = QHBoxLayout(self)
         layout.setContentsMargins(Size.MARGIN, 6, Size.GAP, 6)
-        layout.addWidget(self.words, 2)
-        layout.addWidget(self.otherwise, 1)
+        layout.addWidget(self.words, 1)
+        layout.addWidget(self.otherwise)
+        layout.addSpacing(Size.GAP)
         layout.addLayout(self._row)
         for signal in (session.night_changed, session.errands_changed, session.link_changed):
             signal.connect(self.refresh)
