@@ -20,3 +20,11 @@ def own_folders(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Pat
         monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "d"))
         monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "s"))
         yield tmp_path
+
+
+_LONG = ("tests/ui/test_end_to_end.py", "tests/keeper/test_crash.py")
+"""They wait for processes: begun first, they hold nobody up at the end."""
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    items.sort(key=lambda item: not item.nodeid.startswith(_LONG))

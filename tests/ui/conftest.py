@@ -1,5 +1,6 @@
 """The real window, offscreen, with a keeper that only tells what a played night told."""
 
+import gc
 import os
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
@@ -21,6 +22,7 @@ from vigil.documents.messages import Answer, Ask, Command, Status
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.ui.app import make_application
+from vigil.ui.collecting import Collector
 from vigil.ui.jobs import Jobs
 from vigil.ui.linkstate import LinkState
 from vigil.ui.planmodel import PlanModel
@@ -150,6 +152,15 @@ def a_shelf_of_its_own(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
 def qapp() -> QApplication:
     """The application as the program makes it."""
     return make_application(["vigil"])
+
+
+@pytest.fixture(autouse=True)
+def collected_here() -> Iterator[None]:
+    """Widgets that are garbage are freed in this thread, as the program does it; others collect as usual."""
+    gc.disable()
+    yield
+    Collector.collect()
+    gc.enable()
 
 
 @pytest.fixture

@@ -9,13 +9,14 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtWidgets import QApplication
 
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.documents.store import DocumentError, load
 from vigil.ui.bridge import Bridge
+from vigil.ui.collecting import Collector
 from vigil.ui.jobs import Jobs
 from vigil.ui.linkstate import Connector
 from vigil.ui.planmodel import PlanModel
@@ -27,7 +28,7 @@ from vigil.ui.window import Window, light_kept, settings_at
 if TYPE_CHECKING:
     from vigil.documents.rig.rigs import Rigs
 
-_kept: list[QApplication] = []
+_kept: list[QObject] = []
 """Qt deletes every object with its application, which must not be while the interpreter runs."""
 
 
@@ -37,6 +38,7 @@ def make_application(arguments: list[str] | None = None) -> QApplication:
     if not isinstance(app, QApplication):
         app = QApplication(arguments if arguments is not None else sys.argv[:1])
         _kept.append(app)
+        _kept.append(Collector(app))
     app.setApplicationName("Vigil")
     style = app.style()
     if style is None or style.objectName() != "fusion":
