@@ -18,9 +18,10 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 from campaigns.night import Played, play
 from vigil.cli.files import EXAMPLE_RIGS, demo_file
+from vigil.documents.deeds import Deed
+from vigil.documents.deeds import Stage as Stage_
 from vigil.documents.events import Event, Kind
-from vigil.documents.messages import Command, Deed, DeviceReport, Reports, Status
-from vigil.documents.messages import Stage as Stage_
+from vigil.documents.messages import Command, DeviceReport, Reports, Status
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.documents.rig.change import with_values
@@ -173,7 +174,7 @@ def _take_rig(stage: Stage, wanted: Callable[[str], bool]) -> None:
         id="1", at=session.now, device="mount", action="nudge", words="mount nudge north 64 1",
         stage=Stage_.DONE, reason="north by 16.0′",
     )  # fmt: skip
-    session.take_news([deed])
+    session.deed_told.emit(deed)
     stage.settle()
     if wanted("rig-by-hand"):
         _save(window, "rig-by-hand")
