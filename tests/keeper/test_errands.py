@@ -165,7 +165,9 @@ def test_beside_a_held_night_and_a_stopped_errand_is_the_night_closed(tmp_path: 
         await place.ask(Command.DEVICE, device="focuser", action="by", steps=2000)
         both = await place.under_way()
         assert [e.kind for e in both] == [NIGHT, BY_HAND] and both[0].words == "holding"
-        await place.until(Kind.BY_HAND)
+        told = await place.until(Kind.BY_HAND)
+        ended = await place.until(Kind.ERRAND_ENDED)
+        assert told.id < ended.id, "who resumes when it is over resumes a night that knows"
         refused = await place.ask(Command.STOP_ERRAND)
         assert refused.reason == "nothing is under way beside the night", "a night is named to be ended"
         assert (await place.ask(Command.STOP_ERRAND, errand=NIGHT)).reason.startswith("ending the night")

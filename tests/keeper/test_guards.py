@@ -19,10 +19,12 @@ from vigil.documents.errands import GUARD, ErrandState
 from vigil.documents.events import Event
 from vigil.documents.messages import Answer, Ask, Command
 from vigil.documents.rig import Rig
+from vigil.engine.activities.shelter import Shelter
 from vigil.engine.guards.guards import Guards
 from vigil.engine.rehearsal import no_file
 from vigil.keeper.keeper import Keeper
 from vigil.ledger.ledger import Ledger
+from vigil.ledger.store import LedgerError, LedgerStore
 from vigil.link.loopback import Loopback
 from vigil.runtime.clock import ScenarioClock
 from vigil.runtime.simulated import run_virtual, simulated_loop
@@ -195,6 +197,31 @@ def test_one_that_hangs_slows_no_other(tmp_path: Path) -> None:
         assert gear.observatory.truth.gear.state.motion is not None, "parking within two seconds"
 
     by_hand(ROOFED, NIGHT, tmp_path, work, alter)
+
+
+def test_a_ledger_that_can_not_be_written_is_no_reason_to_shut_again_and_again(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    rain, begun = NIGHT + timedelta(minutes=30), []
+    run = Shelter.run
+
+    async def counted(self: Shelter, kit: Any) -> Any:
+        begun.append(kit.clock.utcnow())
+        return await run(self, kit)
+
+    def full(self: LedgerStore, event: Event) -> Event:
+        raise LedgerError("no space left")
+
+    async def work(gear: Gear) -> None:
+        await opened(gear)
+        assert gear.stands == OPEN, "by hand too"
+        await asyncio.sleep((rain - gear.clock.utcnow()).total_seconds() + 900)
+        assert gear.stands == SHUT and len(begun) == 1
+        assert (await gear.link.status()).errands == []
+
+    monkeypatch.setattr(Shelter, "run", counted)
+    monkeypatch.setattr(LedgerStore, "add", full)
+    by_hand(ROOFED, NIGHT, tmp_path, work, under(lambda at: at < rain))
 
 
 def test_when_the_day_comes_all_is_shut_unless_a_person_wants_it(tmp_path: Path) -> None:

@@ -5,8 +5,7 @@ import logging
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
-from datetime import datetime, timedelta
-from enum import StrEnum
+from datetime import datetime
 from pathlib import Path
 from typing import Any, ClassVar
 
@@ -16,6 +15,7 @@ from vigil.documents.events import Event, Kind
 from vigil.documents.rig import Rig
 from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.arbiter import Arbiter, Claims, Lease, Urgency, used
+from vigil.engine.ending import to_the_end
 from vigil.engine.measuring import MeasuringFailed
 from vigil.engine.progress import Progress
 from vigil.engine.questions import Questions
@@ -29,14 +29,6 @@ from vigil.runtime.workshop import Workshop
 log = logging.getLogger(__name__)
 
 ErrandRecorder = Recorder[ErrandState]
-
-
-class AfterCrash(StrEnum):
-    """What becomes of an errand whose keeper has died."""
-
-    TAKEN_UP = "taken up"
-    CUT_OFF = "cut off"
-    """It is over: what it had under way is for the guards, or the person who asked for it."""
 
 
 class ErrandRefused(ValueError):
@@ -68,7 +60,6 @@ class Errand(ABC):
 
     KIND: ClassVar[str]
     URGENCY: ClassVar[Urgency]
-    AFTER_CRASH: ClassVar[AfterCrash] = AfterCrash.CUT_OFF
 
     progress: Progress
     """How far what is under way has got; for people only."""
@@ -98,7 +89,7 @@ class Errand(ABC):
     @property
     @abstractmethod
     def over(self) -> bool:
-        """Whether its end is on record."""
+        """Whether it has ended, on record as far as that could be written."""
 
     @property
     @abstractmethod
@@ -145,6 +136,9 @@ class PlainErrand(Errand):
         self._asked, self._given = asked, dict(given or {})
         self._task: asyncio.Task[object] | None = None
         self._stopped = ""
+        self.outcome: Outcome | None = None
+        """How it went, also where that could not be written."""
+        self._reason = ""
         self._telling: set[asyncio.Task[None]] = set()
         self.begun = asyncio.Event()
         self.progress = Progress()
@@ -175,11 +169,11 @@ class PlainErrand(Errand):
 
     @property
     def because(self) -> str:
-        return self.state.reason
+        return self._reason or self.state.reason
 
     @property
     def over(self) -> bool:
-        return self.state.over
+        return self.outcome is not None or self.state.over
 
     @property
     def began(self) -> datetime | None:
@@ -232,8 +226,18 @@ class PlainErrand(Errand):
             outcome, reason = Outcome.FAILED, f"an error in Vigil: {problem or type(problem).__name__}"
         self.progress.clear()
         self.begun.set()
-        took = self._now() - began
-        await self._end(outcome, reason, figures, took)
+        took_s = round((self._now() - began).total_seconds(), 1)
+        await to_the_end(self._end(outcome, reason, {**figures, "outcome": outcome.value, "took_s": took_s}))
+
+    async def _end(self, outcome: Outcome, reason: str, values: dict[str, Any]) -> None:
+        """Not cut short by anything: what has ended is on record as ended."""
+        self._reason = reason
+        await self.before_its_end(reason)
+        await self._recorder.record_if_possible(Kind.ERRAND_ENDED, values, reason)
+        self.outcome = outcome
+
+    async def before_its_end(self, reason: str) -> None:
+        """What others have to know before anybody hears that it is over. Never raises."""
 
     def _now(self) -> datetime:
         return self._recorder.clock.utcnow()
@@ -277,10 +281,6 @@ class PlainErrand(Errand):
             "given": self._given,
         }
         await self._record(Kind.ERRAND_STARTED, values, self.words)
-
-    async def _end(self, outcome: Outcome, reason: str, figures: dict[str, Any], took: timedelta) -> None:
-        values = {**figures, "outcome": outcome.value, "took_s": round(took.total_seconds(), 1)}
-        await self._recorder.record_if_possible(Kind.ERRAND_ENDED, values, reason)
 
 
 def evening_of(rig: Rig, now: datetime) -> str:

@@ -27,7 +27,7 @@ from vigil.engine.conditions.disk import Disk
 from vigil.engine.conditions.safe import Safe
 from vigil.engine.ending import to_the_end
 from vigil.engine.equipment import Equipment
-from vigil.engine.errand import AfterCrash, Errand
+from vigil.engine.errand import Errand
 from vigil.engine.exposurewatch import Exposing, ExposureWatch
 from vigil.engine.hand.frames import write_trial
 from vigil.engine.holding import GoOn, Holding, Rest
@@ -58,7 +58,6 @@ class Night(Errand):
 
     KIND = NIGHT
     URGENCY = Urgency.NIGHT
-    AFTER_CRASH = AfterCrash.TAKEN_UP
 
     def __init__(self, plan: NightPlan, equipment: Equipment, recorder: NightRecorder) -> None:
         rig, devices, clock = equipment.rig, equipment.devices, equipment.clock
@@ -298,10 +297,10 @@ class Night(Errand):
         """A device needed a second try: a nuisance, told and gone."""
         self._told_beside(Kind.DEVICE_RECOVERED, {}, words)
 
-    def by_hand(self, device: str, action: str, disturbed: tuple[str, ...], words: str) -> None:
+    async def by_hand(self, device: str, action: str, disturbed: tuple[str, ...], words: str) -> None:
         """What a person did with a device in a hold."""
         values = {"device": device, "action": action, "disturbed": list(disturbed)}
-        self._told_beside(Kind.BY_HAND, values, words)
+        await self._recorder.record_if_possible(Kind.BY_HAND, values, words)
 
     def _told_beside(self, kind: Kind, values: dict[str, Any], words: str) -> None:
         task = asyncio.ensure_future(self._recorder.record_if_possible(kind, values, words))

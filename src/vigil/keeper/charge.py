@@ -114,8 +114,7 @@ class KeeperCharge:
         """Without a night it is an errand of the guards' own."""
         errand = GuardErrand(self._place, await self._errands.recorder(GUARD), activity, why)
         await self._errands.start(errand, errand.run())
-        state = errand.state
-        return None if state.outcome is Outcome.DONE else state.reason
+        return None if errand.outcome is Outcome.DONE else errand.because
 
     def _pass_on(self, tell: Callable[[Night], None]) -> None:
         night = self._night()

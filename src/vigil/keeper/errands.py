@@ -66,11 +66,10 @@ class Errands:
         recorder.listen(self._tell)
         return recorder
 
-    async def begin(self, errand: PlainErrand) -> "asyncio.Task[None]":
+    async def begin(self, errand: PlainErrand) -> None:
         """Start it; returns once its beginning is on record, or it has failed before."""
-        task = self.start(errand, errand.run())
+        self.start(errand, errand.run())
         await errand.begun.wait()
-        return task
 
     def start(self, errand: Errand, run: Coroutine[Any, Any, None]) -> "asyncio.Task[None]":
         """Carry an errand out by `run`; it is under way until that returns."""

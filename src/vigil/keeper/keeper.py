@@ -121,7 +121,7 @@ class Keeper:
             self._telling.sample,
         )
         self._place = place
-        self._hand = Hand(place, self._errands.under_way)
+        self._hand = Hand(place, self._errands.under_way, self._hand_finished)
         self._stop = EmergencyStop(equipment.devices, arbiter, equipment.clock)
         self._charge = KeeperCharge(place, self._errands, self._night_under_way, lambda: self._guards.open())
         self._guards = Guards(
@@ -475,15 +475,14 @@ class Keeper:
         recorder = await self._errands.recorder(BY_HAND)
         work = self._hand.ask(recorder, ask.id, device, action, values, busy)
         self._charge.by_hand(device, action)
-        task = await self._errands.begin(work)
-        task.add_done_callback(lambda _: self._hand_over(work))
+        await self._errands.begin(work)
         return work.words
 
-    def _hand_over(self, work: HandWork) -> None:
+    async def _hand_finished(self, device: str, action: str, disturbed: tuple[str, ...], words: str) -> None:
         """In a night's hold what was done by hand belongs to the night's record."""
         night = self._night_under_way()
         if night is not None:
-            night.by_hand(work.device, work.action, work.disturbs, f"{work.words}: {work.because}")
+            await night.by_hand(device, action, disturbed, words)
 
     async def _begin(self, ask: Ask) -> str:
         """An errand of a kind that is asked for by its name."""

@@ -8,14 +8,16 @@ from vigil.documents.hand import ALL, UnknownAction, find_action
 from vigil.engine.errand import Errand, ErrandRecorder, ErrandRefused, Workplace
 from vigil.engine.hand import deeds
 from vigil.engine.hand.limits import OutOfLimits, check_limits
-from vigil.engine.hand.work import HandWork, StopDevice
+from vigil.engine.hand.work import Finished, HandWork, StopDevice
 
 
 class Hand:
     """Makes errands of what people ask of devices. `under_way` are the errands that there are now."""
 
-    def __init__(self, place: Workplace, under_way: Callable[[], Sequence[Errand]]) -> None:
-        self._place, self._under_way = place, under_way
+    def __init__(
+        self, place: Workplace, under_way: Callable[[], Sequence[Errand]], finished: Finished
+    ) -> None:
+        self._place, self._under_way, self._finished = place, under_way, finished
 
     def ask(
         self,
@@ -61,7 +63,7 @@ class Hand:
         holder = begun or self._place.arbiter.taken(claims)
         if holder is not None:
             raise ErrandRefused(f"{device}: busy with {holder}; stop that first")
-        return HandWork(self._place, recorder, said, claims, asked, device, action, values)
+        return HandWork(self._place, recorder, said, claims, asked, device, action, values, self._finished)
 
     def _ask_all(self, recorder: ErrandRecorder, asked: str, action: str, night: str | None) -> HandWork:
         if night is not None:
@@ -73,7 +75,9 @@ class Hand:
             raise ErrandRefused(f"every device is {does}ed already" if devices else "the rig has no devices")
         free = [name for name in wanted if self._place.arbiter.taken(frozenset({name})) is None]
         words = f"{does} {', '.join(free)}"
-        return HandWork(self._place, recorder, words, frozenset(free), asked, ALL, action, {}, free)
+        return HandWork(
+            self._place, recorder, words, frozenset(free), asked, ALL, action, {}, self._finished, free
+        )
 
     def _stop(self, recorder: ErrandRecorder, asked: str, device: str, words: str) -> HandWork:
         """Stopping needs no claim: it is what frees a device."""
@@ -82,7 +86,9 @@ class Hand:
         for errand in self._under_way():
             if isinstance(errand, HandWork) and device in errand.claims:
                 errand.stop("stopped")
-        return StopDevice(self._place, recorder, words, frozenset(), asked, device, "stop", {})
+        return StopDevice(
+            self._place, recorder, words, frozenset(), asked, device, "stop", {}, self._finished
+        )
 
 
 def _text(value: Any) -> str:

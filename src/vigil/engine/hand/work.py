@@ -1,13 +1,13 @@
 """Work by hand as an errand: one thing asked of one device, or of all of them."""
 
 import asyncio
-from collections.abc import Mapping
+from collections.abc import Awaitable, Callable, Mapping
 from itertools import count
 from typing import Any
 
 from vigil.devices.errors import DeviceError
 from vigil.documents.deeds import LOOP
-from vigil.documents.errands import BY_HAND, Outcome
+from vigil.documents.errands import BY_HAND
 from vigil.documents.hand import ALL
 from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.arbiter import Urgency
@@ -15,6 +15,9 @@ from vigil.engine.errand import ErrandRecorder, PlainErrand, Workplace
 from vigil.engine.hand import deeds
 from vigil.engine.hand.frames import take_frame
 from vigil.engine.hand.limits import OutOfLimits
+
+Finished = Callable[[str, str, tuple[str, ...], str], Awaitable[None]]
+"""Device, action, what is unknown afterwards, and how it went in words."""
 
 
 class HandWork(PlainErrand):
@@ -34,21 +37,19 @@ class HandWork(PlainErrand):
         device: str,
         action: str,
         values: Mapping[str, Any],
+        finished: Finished,
         names: list[str] | None = None,
     ) -> None:
-        """`names` are the devices meant by "all"."""
+        """`names` are the devices meant by "all"; `finished` is told what a night has to know."""
         given = {"device": device, "action": action, **({"values": dict(values)} if values else {})}
         super().__init__(place, recorder, words, claims, asked, given)
         self.device, self.action, self._values, self._names = device, action, dict(values), names or []
+        self._finished = finished
 
-    @property
-    def disturbs(self) -> tuple[str, ...]:
-        """What is unknown afterwards."""
-        return deeds.DISTURBS.get(self.device, ())
-
-    @property
-    def outcome(self) -> Outcome | None:
-        return self.state.outcome
+    async def before_its_end(self, reason: str) -> None:
+        """A night that is resumed at the next word must know what isn't known any more."""
+        disturbs = deeds.DISTURBS.get(self.device, ())
+        await self._finished(self.device, self.action, disturbs, f"{self.words}: {reason}")
 
     async def work(self, kit: Kit) -> dict[str, Any]:
         if self.device == ALL:
