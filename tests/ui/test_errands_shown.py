@@ -142,6 +142,8 @@ def test_an_errand_s_question_is_asked_over_every_workspace_and_answered_by_keyb
     assert not answer.hindrance()
     answer.run()
     assert QApplication.focusWidget() is asking.answers[0]
+    stage.press(Qt.Key.Key_Return)
+    assert stage.bridge.asked[-1][1]["answer"] == "it is"
     stage.press(Qt.Key.Key_Tab)
     stage.press(Qt.Key.Key_Space)
     assert stage.bridge.asked[-1] == (

@@ -1,5 +1,7 @@
 """What Vigil asks a person, over the work area of whatever workspace is shown."""
 
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton
 
 from vigil.documents.errands import Question
@@ -63,6 +65,15 @@ class Asking(QFrame):
         """The first answer has the keyboard."""
         if self.answers:
             self.answers[0].setFocus()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Enter answers as Space does."""
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            focused = next((answer for answer in self.answers if answer.hasFocus()), None)
+            if focused is not None:
+                focused.click()
+                return
+        super().keyPressEvent(event)
 
     def _without(self, question: Question) -> str:
         if question.until is None or not question.otherwise:
