@@ -18,6 +18,7 @@ import numpy as np
 
 from campaigns.demo import quick_rig, short_plan
 from campaigns.figures import run_campaign
+from campaigns.night import QUICK_LOOK_S
 from campaigns.rigs import example, small
 from vigil.cli.assemble import equip
 from vigil.documents.events import Event, Kind
@@ -129,7 +130,9 @@ async def _played(bench: Bench, cut: Cut | None) -> list[Event]:
             bench.rig, observatory, clock, workshop, bench.frames, bench.folder / "rescued",
             measurer=QuickMeasurer(),
         )  # fmt: skip
-        equipment = replace(equipment, write=_tiny, hand_folder=bench.folder / "by hand")
+        equipment = replace(
+            equipment, write=_tiny, hand_folder=bench.folder / "by hand", look_every_s=QUICK_LOOK_S
+        )
         keeper = Keeper(equipment, ledger, pace=simulated_loop())
 
         def listen(event: Event) -> None:

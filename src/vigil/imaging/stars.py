@@ -1,6 +1,7 @@
 """Star detection and size."""
 
 from dataclasses import dataclass
+from threading import Lock
 
 import numpy as np
 import sep
@@ -23,7 +24,10 @@ FLUX_RADIUS_AXES = 4.5
 _SHAPED_STARS = 300
 _PATCH_HALF_PX, _NEAR_PX = 40, 10.0
 
-sep.set_extract_pixstack(2_000_000)
+# sep clears its whole pixel buffer at each call, 70 ms for two million: no larger than the image needs. The
+# buffer's size is the process's own, and sep lets other threads run meanwhile.
+_LEAST_BUFFER_PX, _MOST_BUFFER_PX = 50_000, 2_000_000
+_one_extraction = Lock()
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,14 +93,16 @@ def find_stars(
     if not noise > 0:
         return _no_stars(), level, noise, data
     try:
-        found = sep.extract(
-            data,
-            max(threshold_sigma, _crowd_threshold_sigma(data, noise)),
-            err=noise,
-            minarea=MIN_AREA_PX,
-            filter_kernel=None,
-            deblend_cont=DEBLEND_CONTRAST,
-        )
+        with _one_extraction:
+            sep.set_extract_pixstack(min(max(_LEAST_BUFFER_PX, data.size), _MOST_BUFFER_PX))
+            found = sep.extract(
+                data,
+                max(threshold_sigma, _crowd_threshold_sigma(data, noise)),
+                err=noise,
+                minarea=MIN_AREA_PX,
+                filter_kernel=None,
+                deblend_cont=DEBLEND_CONTRAST,
+            )
     except Exception as problem:  # sep raises bare ones, such as for a full pixel buffer
         raise ValueError(f"stars can't be told from the background: {problem}") from problem
     found = found[np.argsort(found["flux"])[::-1]]
