@@ -15,6 +15,7 @@ from campaigns import (
     rigs,
     skyoracle,
     solving,
+    starsizes,
     turns,
 )
 
@@ -26,6 +27,7 @@ CAMPAIGNS = {
     "mosaics": mosaicfields.campaign,
     "sky": skyoracle.campaign,
     "solving": solving.campaign,
+    "starsizes": starsizes.campaign,
     "nights": nights.campaign,
     "random": randomnights.campaign,
     "rigs": rigs.campaign,

@@ -162,7 +162,7 @@ def try_nothing(number: int) -> dict[str, Any]:
 
 def _stars_at(x: np.ndarray, y: np.ndarray, flux: np.ndarray) -> Stars:
     no = np.zeros(len(x), bool)
-    return Stars(x, y, flux, flux, np.ones(len(x)), no, no)
+    return Stars(x, y, flux, flux, np.ones(len(x)), no, no, np.full(len(x), 5.0))
 
 
 def try_accuracy(number: int) -> dict[str, Any]:

@@ -5,7 +5,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from campaigns import starsizes
+from vigil.imaging.mosaic import SMOOTHING_PX2, luminance
 from vigil.imaging.stars import measure_field, robust_median
+from vigil.simulator.frame.psf import Spot, half_flux_radius_px, stamps
 
 LEVEL, NOISE = 500.0, 8.0
 
@@ -37,11 +40,40 @@ def starry(fwhm_px: float, elongation: float = 1.0, count: int = 120, seed: int 
 def test_sizes_of_gaussian_stars(fwhm_px: float) -> None:
     image, *_ = starry(fwhm_px)
     field = measure_field(image)
-    # a pixel adds its own second moment, 1/12; a Gaussian's half-flux radius is half its FWHM
-    expected = np.hypot(fwhm_px, 2.3548 / np.sqrt(12))
-    assert field.fwhm_px == pytest.approx(expected, rel=0.02)
-    assert field.hfr_px == pytest.approx(expected / 2, rel=0.05)
+    # a Gaussian's half-flux radius is half its FWHM
+    assert field.fwhm_px == pytest.approx(fwhm_px, rel=0.02)
+    assert field.hfr_px == pytest.approx(fwhm_px / 2, rel=0.02)
     assert field.elongation == pytest.approx(1.0, abs=0.03)
+
+
+@pytest.mark.parametrize("beta", [2.0, 3.0, 5.0, None])
+@pytest.mark.parametrize(("fwhm_px", "elongation"), [(1.5, 1.0), (3.0, 1.5), (8.0, 1.25)])
+def test_a_sample_of_the_campaign(beta: float | None, fwhm_px: float, elongation: float) -> None:
+    found = starsizes.measured(fwhm_px, beta, elongation, 1, side=7)
+    assert abs(found["fwhm_off_percent"]) < 3 and abs(found["hfr_off_percent"]) < 3
+
+
+def test_a_colour_camera_sees_no_larger_stars() -> None:
+    image = starsizes.field(3.0, 3.0, 1.0, 4, side=7)
+    plain = measure_field(image)
+    smooth = measure_field(luminance(image), smoothing_px2=SMOOTHING_PX2)
+    assert smooth.fwhm_px == pytest.approx(plain.fwhm_px, rel=0.03)
+    assert smooth.hfr_px == pytest.approx(plain.hfr_px, rel=0.03)
+
+
+@pytest.mark.parametrize("obstruction", [0.0, 0.4])
+@pytest.mark.parametrize("disc_px", [2.0, 6.0, 14.0])
+def test_out_of_focus_the_radius_has_no_step(disc_px: float, obstruction: float) -> None:
+    spot = Spot(2.2, disc_px, obstruction, 4.0)
+    half, stamp = spot.half_px(bright=True), stamps(spot, spot.half_px(bright=True))
+    rng = np.random.default_rng(3)
+    image = rng.normal(LEVEL, NOISE, (800, 800))
+    for row in range(60, 760, 90):
+        for column in range(60, 760, 90):
+            i, j = rng.integers(0, 7, 2)
+            star = 10 ** rng.uniform(4, 5.2) * stamp[i, j]
+            image[row - half : row + half + 1, column - half : column + half + 1] += star
+    assert measure_field(image).hfr_px == pytest.approx(half_flux_radius_px(spot), rel=0.03)
 
 
 def test_positions_background_and_count() -> None:

@@ -20,7 +20,8 @@ def run(args: argparse.Namespace) -> int:
     status = OK
     for name in args.files:
         try:
-            figures = measure_image(read_frame(Path(name)).image, _FULL_SCALE_ADU)
+            frame = read_frame(Path(name))
+            figures = measure_image(frame.image, _FULL_SCALE_ADU, mosaic="BAYERPAT" in frame.header)
         except (BadFrame, ValueError) as problem:
             print(f"vigil: {problem}", file=sys.stderr)
             status = BAD_INPUT
@@ -39,8 +40,9 @@ def _in_words(values: dict[str, Any]) -> str:
     sky = f"background {values['background_adu']:.1f} ADU, noise {values['noise_adu']:.1f}"
     if values["hfr_px"] is None:
         return f"{values['file']}: no stars; {sky}"
+    width = "" if values["fwhm_px"] is None else f"FWHM {values['fwhm_px']:.2f} px, "
     return (
         f"{values['file']}: {values['stars']} stars, HFR {values['hfr_px']:.2f} px, "
-        f"FWHM {values['fwhm_px']:.2f} px, elongation {values['elongation']:.2f}, "
+        f"{width}elongation {values['elongation']:.2f}, "
         f"{values['saturated']} saturated; {sky}"
     )

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from vigil.files.solver import Search, Solved, solve_picture, solve_stars
 from vigil.imaging.figures import FrameFigures
-from vigil.imaging.mosaic import luminance
+from vigil.imaging.mosaic import SMOOTHING_PX2, luminance
 from vigil.imaging.stars import Stars, measure_field
 from vigil.runtime.workshop import WorkerDied, Workshop
 from vigil.solving.blind import Breadth
@@ -102,14 +102,14 @@ class PixelMeasurer:
 
 def measure_image(image: NDArray[np.generic], full_scale_adu: float, mosaic: bool = False) -> FrameFigures:
     """Figures of an image [row, column]."""
-    return _measure(_flat(image, mosaic), full_scale_adu)[0]
+    return _measure(image, full_scale_adu, mosaic)[0]
 
 
 def measure_and_solve_image(
     image: NDArray[np.generic], full_scale_adu: float, search: Search, mosaic: bool = False
 ) -> tuple[FrameFigures, Solution]:
     """Both from one detection."""
-    figures, stars = _measure(_flat(image, mosaic), full_scale_adu)
+    figures, stars = _measure(image, full_scale_adu, mosaic)
     rows, columns = image.shape
     return figures, solve_stars(stars, (rows, columns), search)
 
@@ -122,8 +122,12 @@ def _flat(image: NDArray[np.generic], mosaic: bool) -> NDArray[np.generic]:
     return luminance(image) if mosaic else image
 
 
-def _measure(image: NDArray[np.generic], full_scale_adu: float) -> tuple[FrameFigures, Stars]:
-    field = measure_field(image, SATURATED_SHARE * full_scale_adu)
+def _measure(image: NDArray[np.generic], full_scale_adu: float, mosaic: bool) -> tuple[FrameFigures, Stars]:
+    field = measure_field(
+        _flat(image, mosaic),
+        SATURATED_SHARE * full_scale_adu,
+        smoothing_px2=SMOOTHING_PX2 if mosaic else 0.0,
+    )
     sizes = field.stars.hfr_px
     scatter = 1.4826 * np.median(np.abs(sizes - np.median(sizes))) if sizes.size else np.nan
     # 1.25: the standard error of a median against that of a mean

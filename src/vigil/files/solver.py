@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from vigil.files.owncatalogue import catalogue_of
 from vigil.files.skytable import NoTable, open_table
 from vigil.imaging.shrink import shrunk
-from vigil.imaging.stars import Stars, measure_field
+from vigil.imaging.stars import Stars, find_stars
 from vigil.solving.blind import Breadth, solve_blind
 from vigil.solving.near import Hint, solve_near
 from vigil.solving.skytable import SkyTable
@@ -51,7 +51,7 @@ def solve_picture(image: NDArray[np.generic], search: Search) -> Solved:
     star is found in pieces otherwise.
     """
     began = time.perf_counter()
-    stars = measure_field(image).stars
+    stars = find_stars(image)[0]
     detected = time.perf_counter()
     solution = solve_stars(stars, _plane_of(image), search)
     if not solution.solved and min(image.shape) >= _SECOND_LOOK * _LEAST_SIDE_PX:
@@ -86,7 +86,7 @@ def solve_stars(stars: Stars, shape: tuple[int, int], search: Search) -> Solutio
 def _smaller(image: NDArray[np.generic], search: Search) -> Solution:
     """Of the image at a third of its size, told in the pixels of the whole one."""
     small = shrunk(image, _SECOND_LOOK)
-    stars = measure_field(small).stars
+    stars = find_stars(small)[0]
     # the middle of a shrunken pixel is one pixel in from its first
     middle = (_SECOND_LOOK - 1) / 2
     whole = replace(stars, x_px=stars.x_px * _SECOND_LOOK + middle, y_px=stars.y_px * _SECOND_LOOK + middle)

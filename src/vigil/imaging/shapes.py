@@ -1,4 +1,4 @@
-"""Stars' shapes: width, elongation and which way, over the field; and pixels that are clipped."""
+"""Stars' shapes: elongation and which way, over the field; and pixels that are clipped."""
 
 from dataclasses import dataclass
 
@@ -12,12 +12,11 @@ _ROUNDS = 6
 
 @dataclass(frozen=True, slots=True)
 class Shapes:
-    """Arrays of one length: places (0-based column and row), FWHM, major over minor axis, and the direction
-    of the major axis in degrees, from the columns' direction towards that of the rows."""
+    """Arrays of one length: places (0-based column and row), major over minor axis, and the direction of the
+    major axis in degrees, from the columns' direction towards that of the rows."""
 
     x_px: Floats
     y_px: Floats
-    fwhm_px: Floats
     elongation: Floats
     angle_deg: Floats
 
@@ -36,7 +35,7 @@ def shapes_of(data: NDArray[np.float32], x_px: Floats, y_px: Floats, hfr_px: Flo
     inside = (column >= half) & (column < columns - half) & (row >= half) & (row < rows - half)
     x, y, size, column, row = x_px[inside], y_px[inside], hfr_px[inside], column[inside], row[inside]
     if x.size == 0:
-        return Shapes(x, y, x, x, x)
+        return Shapes(x, y, x, x)
     stamps = data[row[:, None, None] + offsets[None, :, None], column[:, None, None] + offsets[None, None, :]]
     dx = offsets[None, None, :] - (x - column)[:, None, None]
     dy = offsets[None, :, None] - (y - row)[:, None, None]
@@ -55,11 +54,10 @@ def shapes_of(data: NDArray[np.float32], x_px: Floats, y_px: Floats, hfr_px: Flo
         major, minor = mean + split, mean - split
         major = 1 / (1 / major - 1 / variance)
         minor = 1 / (1 / minor - 1 / variance)
-        fwhm = 2.3548 * (major * minor) ** 0.25
         elongation = np.sqrt(major / minor)
         angle = np.degrees(0.5 * np.arctan2(2 * xy, xx - yy))
-    sound = np.isfinite(fwhm) & np.isfinite(elongation)
-    return Shapes(x[sound], y[sound], fwhm[sound], elongation[sound], angle[sound])
+    sound = np.isfinite(elongation)
+    return Shapes(x[sound], y[sound], elongation[sound], angle[sound])
 
 
 def over_field(shapes: Shapes, shape: tuple[int, int], columns: int = 7) -> Shapes:
@@ -82,12 +80,11 @@ def over_field(shapes: Shapes, shape: tuple[int, int], columns: int = 7) -> Shap
                 (
                     (column + 0.5) * width / columns,
                     (row + 0.5) * height / rows,
-                    float(np.median(shapes.fwhm_px[here])),
                     (1 + abs(mean)) / (1 - abs(mean)),
                     float(np.degrees(np.angle(mean)) / 2),
                 )
             )
-    table = np.array(found).reshape(-1, 5)
+    table = np.array(found).reshape(-1, 4)
     return Shapes(*table.T)
 
 

@@ -7,6 +7,7 @@ import numpy as np
 import sep
 from numpy.typing import NDArray
 
+from vigil.imaging.profile import profile_of
 from vigil.imaging.shapes import Shapes, shapes_of
 
 Floats = NDArray[np.float64]
@@ -20,7 +21,7 @@ CROWD_SHARE = 0.02
 # A star's light lies inside this many isophotal semi-major axes; fewer would cut the wings of a Moffat
 # profile and make stars look smaller, more would gather neighbours.
 FLUX_RADIUS_AXES = 4.5
-# The first-moment window of FWHM: this many stars, the brightest unsaturated ones, are enough for a median.
+# so many of the brightest unsaturated stars tell the profile and the shape
 _SHAPED_STARS = 300
 _PATCH_HALF_PX, _NEAR_PX = 40, 10.0
 
@@ -35,8 +36,9 @@ class Stars:
     """Detected stars, brightest first; arrays of one length n.
 
     `x_px` is the column, `y_px` the row, 0-based with pixel centres at integers. `flux_adu` is above the
-    background. `hfr_px` is the radius of the circle that holds half of the star's flux. `saturated` marks
-    stars with a pixel at or over the level asked for; `edge` those cut off by the border.
+    background. `hfr_px` is the radius of the circle that holds half of the star's flux, as its pixels show
+    it inside `aperture_px`. `saturated` marks stars with a pixel at or over the level asked for; `edge` those
+    cut off by the border.
     """
 
     x_px: Floats
@@ -46,6 +48,7 @@ class Stars:
     hfr_px: Floats
     saturated: NDArray[np.bool_]
     edge: NDArray[np.bool_]
+    aperture_px: Floats
 
     def __len__(self) -> int:
         return len(self.x_px)
@@ -106,9 +109,8 @@ def find_stars(
     except Exception as problem:  # sep raises bare ones, such as for a full pixel buffer
         raise ValueError(f"stars can't be told from the background: {problem}") from problem
     found = found[np.argsort(found["flux"])[::-1]]
-    radius, flag = sep.flux_radius(
-        data, found["x"], found["y"], FLUX_RADIUS_AXES * np.maximum(found["a"], 1.0), 0.5, subpix=5
-    )
+    aperture = FLUX_RADIUS_AXES * np.maximum(found["a"], 1.0)
+    radius, flag = sep.flux_radius(data, found["x"], found["y"], aperture, 0.5, subpix=5)
     saturated = found["peak"] + level >= saturation_adu
     # cosmic rays and hot clumps: nearly all light in one pixel, which no optics gives
     real = (found["peak"] < 0.7 * found["flux"]) & np.isfinite(radius) & (radius > 0.4)
@@ -128,6 +130,7 @@ def find_stars(
         np.asarray(radius, dtype=float)[real],
         saturated[real],
         edge[real],
+        np.asarray(aperture, dtype=float)[real],
     )
     return stars, level, noise, data
 
@@ -141,12 +144,17 @@ def _crowd_threshold_sigma(data: NDArray[np.float32], noise: float) -> float:
 
 
 def measure_field(
-    image: Image, saturation_adu: float = 65535.0, threshold_sigma: float = THRESHOLD_SIGMA
+    image: Image,
+    saturation_adu: float = 65535.0,
+    threshold_sigma: float = THRESHOLD_SIGMA,
+    smoothing_px2: float = 0.0,
 ) -> Field:
-    """Stars and the frame's figures: robust medians over good stars, NaN where there are none.
+    """Stars and the frame's figures over good stars, NaN where there are none.
 
-    Good: neither saturated nor cut off, and bright enough for a shape. `elongation` is major over minor
-    axis.
+    Good: neither saturated nor cut off, and bright enough for a shape. `fwhm_px` is the width at half of the
+    maximum of the profile that the stars share, `hfr_px` their median half-flux radius with the wings beyond
+    the aperture; both are the stars' own, without the share of the pixels and of a smoothing kernel with the
+    variance `smoothing_px2` each way. `elongation` is major over minor axis.
     """
     stars, level, noise, data = find_stars(image, saturation_adu, threshold_sigma)
     good = np.flatnonzero(~stars.saturated & ~stars.edge)
@@ -155,7 +163,13 @@ def measure_field(
     # the bright half, at least 20: faint ones have noisy radii that are biased low
     bright = good[: max(20, good.size // 2)]
     shapes = bright_shapes(stars, data)
-    size, fwhm = robust_median(stars.hfr_px[bright]), robust_median(shapes.fwhm_px)
+    hfr, shaped = stars.hfr_px[bright], bright[:_SHAPED_STARS]
+    x, y, radius = stars.x_px[shaped], stars.y_px[shaped], stars.hfr_px[shaped]
+    profile = profile_of(data, x, y, radius, noise, smoothing_px2)
+    if profile is not None:
+        hfr = profile.whole_hfr_px(hfr, stars.aperture_px[bright])
+    fwhm = np.nan if profile is None else profile.fwhm_px
+    size = robust_median(hfr)
     return Field(stars, level, noise, size, fwhm, robust_median(shapes.elongation))
 
 
@@ -201,4 +215,4 @@ def robust_median(values: Floats) -> float:
 def _no_stars() -> Stars:
     none = np.empty(0)
     no = np.empty(0, dtype=bool)
-    return Stars(none, none, none, none, none, no, no)
+    return Stars(none, none, none, none, none, no, no, none)
