@@ -98,7 +98,7 @@ def test_a_hold_by_the_sky_ends_by_itself_after_a_restart_too(tmp_path: Path) ->
     held = next(cut for cut in bench.cuts if cut.events[-1].kind is Kind.HELD)
     state = fold_all(held.events)
     assert state.run is RunState.HELD and state.held_by == "safe" and fold_all(whole).held_by == ""
-    bench.restore(held, bench.on_disk())
+    bench.restore(held, bench.on_disk(), ahead=False)
     after = crashes.played(bench, held)
     assert crashes.wrong(bench.plan, after, bench.frames) == []
     resumed = [e.reason for e in after if e.kind is Kind.RESUMED]

@@ -8,6 +8,7 @@ from campaigns.demo import quick_rig, short_plan
 from campaigns.night import Played, play
 from campaigns.rigs import example, small
 from vigil.documents.events import Kind
+from vigil.documents.eventvalues import new_event
 from vigil.documents.night import fold_all
 from vigil.documents.scenario import Scenario
 from vigil.files.fits import read_frame
@@ -66,4 +67,5 @@ def test_a_short_frame_says_how_long_it_was_also_after_a_crash(tmp_path: Path) -
     ]
     ((found, _),) = unrecorded_frames(fold_all(before), tmp_path)
     assert found["frame_id"] == frame["frame_id"] and found["doubtful"].startswith(f"{lasted_s:.0f} of 300 s")
+    new_event("n", played.events[-1].at, Kind.FRAME_SAVED, found, "as it is put on record")
     assert datetime.fromisoformat(found["started_at"]).replace(tzinfo=UTC).year == 2027

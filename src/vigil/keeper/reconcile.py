@@ -3,6 +3,7 @@
 from pathlib import Path
 from typing import Any
 
+from vigil.documents.eventvalues import FrameSaved
 from vigil.documents.night import NightState
 from vigil.files.fits import BadFrame, read_frame
 
@@ -27,7 +28,8 @@ def unrecorded_frames(state: NightState, rescue_folder: Path) -> list[tuple[dict
             if header.get("FRAMEID") != frame_id:
                 continue
             values = {
-                **announced,
+                # when it should end, and what follows, belong to its announcement alone
+                **{name: value for name, value in announced.items() if name in FrameSaved.model_fields},
                 "path": str(path),
                 "started_at": header.get("DATE-OBS", ""),
                 "temperature_c": header.get("CCD-TEMP"),
