@@ -62,9 +62,7 @@ def test_help_and_version(capsys: pytest.CaptureFixture[str]) -> None:
     said = capsys.readouterr().out
     for command in ("run", "night", "solve", "measure", "Exit status"):
         assert command in said
-    with pytest.raises(SystemExit) as left:
-        main(["solve"])
-    assert left.value.code == 2
+    assert main(["solve"]) == 2
 
 
 def test_solve_says_where_a_frame_points(frame: Path, capsys: pytest.CaptureFixture[str]) -> None:
@@ -124,7 +122,7 @@ def test_solve_of_several_files_reports_each(frame: Path, blank: Path, capsys: A
         (["--near", "somewhere"], "--near: 'somewhere' is not a position"),
         (["--scale", "1.6"], "--scale '1.6': write MIN..MAX"),
         (["--scale", "2..1"], "the smaller one first"),
-        (["--within", "0"], "--within 0: above 0"),
+        (["--within", "0"], "over 0"),
     ],
 )
 def test_solve_refuses_bad_hints(frame: Path, words: list[str], says: str, capsys: Any) -> None:
@@ -175,7 +173,7 @@ def plan_with(path: Path, change: Any) -> str:
 @pytest.mark.parametrize(
     ("words", "says"),
     [
-        (["run"], "which rig?"),
+        (["run"], "which plan?"),
         (["run", "--rig", "none.json"], "none.json: there is no such file"),
         (["run", "none.json", "--demo"], "none.json: there is no such file"),
         (["run", "--rig", str(demo_file("heron-480.json"))], "which plan?"),
@@ -190,7 +188,7 @@ def plan_with(path: Path, change: Any) -> str:
         (["run", "--demo", "--target", "IC 405", "--lines", "Ha 60 s x 2"], "say --yes to start it"),
         (["run", "a.json", "--demo", "--target", "IC 405"], "a plan or --target, not both"),
         (["night", "hold", "60"], "write `vigil night hold`"),
-        (["run", "--demo", "--speed", "0"], "--speed 0: 1 to 1000 times real time"),
+        (["run", "--demo", "--speed", "0"], "1 to 1000"),
     ],
 )
 def test_run_refuses_bad_calls(words: list[str], says: str, own_folders: Path, capsys: Any) -> None:
@@ -345,7 +343,7 @@ def test_a_night_is_rehearsed_in_words_and_in_odds(capsys: pytest.CaptureFixture
     assert [run["done"] for run in runs] == [1, 2]
     assert [line["complete_share"] for line in odds["lines"]] == [1.0]
     for words, wrong in (
-        (["rehearse"], "which rig"),
+        (["rehearse"], "which plan"),
         (["rehearse", "--demo", "--seeds", "0"], "1 to 200"),
         (["rehearse", "--demo", "--date", "soon"], "is no date"),
     ):

@@ -82,10 +82,10 @@ def test_one_value_is_changed_by_its_path(
     ("field", "value", "said"),
     [
         ("orders.focus_evry_min", "60", "has no orders.focus_evry_min"),
-        ("orders.focus_every_min", "-3", "equal to 0.1, found -3"),
+        ("orders.focus_every_min", "-3", "at least 0.1, not -3"),
         ("blocks.m31.off", "true", "there is no 'm31'; there are ic405"),
         ("blocks.ic405.limits", '{"park_at_end": false}', "no limit 'park_at_end' of its own"),
-        ("name", "", "at least 1 character"),
+        ("name", "", "must not be empty"),
     ],
 )
 def test_what_cannot_be_is_said_and_the_plan_stays(

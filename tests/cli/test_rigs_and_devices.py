@@ -32,7 +32,7 @@ def test_rigs_are_listed_copied_changed_compared_and_exchanged(
     assert main(["rig", "set", "camera.cooler.set_point_c", "-5", "--rig", "my-heron"]) == 0
     assert "camera · cooler · set-point: -10 → -5" in capsys.readouterr().out
     assert main(["rig", "set", "camera.pixel_um", "-5", "--rig", "my-heron"]) == 2
-    assert "camera.pixel_um: Input should be greater than 0.2" in capsys.readouterr().err
+    assert "camera.pixel_um: must be over 0.2" in capsys.readouterr().err
     assert main(["rig", "compare", "heron-480", "my-heron", "--json"]) == 3
     assert told(capsys) == [
         {"path": "name", "words": "name", "first": "Heron 480", "second": "My Heron"},
@@ -101,7 +101,7 @@ def test_a_damaged_rig_is_refused_with_its_line(
     path.write_text(path.read_text().replace('"rows": 3008', '"rows": 3.5', 1))
     assert main(["rig", "show", "--rig", str(path)]) == 2
     said = capsys.readouterr().err
-    assert "camera.rows: Input should be a valid integer" in said and "line " in said
+    assert "camera.rows: write a whole number" in said and "line " in said
     assert f"the version before it is {path}.previous" in said
 
 

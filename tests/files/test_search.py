@@ -17,7 +17,7 @@ from vigil.files.search import search
         ("caliphornia", "NGC 1499"),
         ("andromida", "M 31"),
         ("NCG 1499", "NGC 1499"),
-        ("rosete", "NGC 2237"),
+        ("rosete", "NGC 2238"),
     ],
 )
 def test_the_first_found_is_the_one_meant(typed: str, name: str) -> None:

@@ -444,7 +444,7 @@ def test_geometry_waits_for_the_nights_end_and_says_so(tmp_path: Path) -> None:
 def test_a_rig_that_cannot_be_used_changes_nothing(tmp_path: Path) -> None:
     async def main(gear: Gear) -> None:
         for rig, says in (
-            ({"name": "x"}, "id: Field required"),
+            ({"name": "x"}, "id: is missing"),
             ({**changed({}), "id": "another"}, "this keeper has stork-1600, not another"),
         ):
             answer = await gear.link.ask(Ask(id="r", command=Command.RIG, values={"rig": rig}))

@@ -107,7 +107,7 @@ def test_bad_plans_and_folders_do_not_start_a_night(tmp_path: Path) -> None:
     async def main(keeper: Keeper, link: Loopback) -> None:
         for values, says in (
             ({}, "no 'plan'"),
-            ({"plan": {"name": "x"}}, "blocks: Field required"),
+            ({"plan": {"name": "x"}}, "blocks: is missing"),
             ({"plan": other_filter}, "has no filter 'Q'"),
             ({"plan": plan, "frames_folder": str(in_the_way / "x")}, "can't be written there"),
         ):

@@ -5,6 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from campaigns import offers as offers_campaign
 from campaigns.demo import demo_rig
 from vigil.documents.plan import Span, SunMoment
 from vigil.files.deepsky import DeepSkyObject, find_object
@@ -100,6 +101,28 @@ def test_the_whole_catalogue_is_ranked_best_first() -> None:
     assert 8000 < found.considered < 18191 and found.dark_h > 10
 
 
+def test_what_stands_first_is_what_people_photograph() -> None:
+    """A sample of the campaign."""
+    broad = offers_campaign.offered("heron-480", 1, "broadband")
+    line = offers_campaign.offered("heron-480", 1, "narrowband")
+    for told in (broad, line):
+        assert told["known_by_sight"] >= 36 and told["ties"] == 0
+    first = [" ".join(words.split(" ")[1:3]) for words in broad["first"]]
+    assert first[0].startswith("C 14") or "M 42" in first[:3]
+    for name in ("M 42", "M 31", "NGC 2238", "M 81,"):
+        assert any(words.startswith(name.strip(",")) for words in first), name
+
+
+def test_what_a_picture_of_another_shows_is_no_offer_of_its_own() -> None:
+    whole, part, patch = made(80, 34, "emission nebula", 60, "A"), made(80.2, 34, "nebula", 20, "B"), None
+    patch = made(80.1, 34.1, "emission nebula", 10, "LBN 1")
+    part = replace(part, part_of="A", showpiece=True)
+    whole = replace(whole, showpiece=True)
+    assert [o.entry.name for o in offers(whole, part, patch)] == ["A"]
+    everything = rank(columns_of((whole, part, patch)), RIG, AT, Wish(least_hours=0), each_once=False).offers
+    assert {o.entry.name for o in everything} == {"A", "B", "LBN 1"}
+
+
 def test_without_darkness_nothing_is_offered() -> None:
     north = RIG.model_copy(update={"site": RIG.site.model_copy(update={"latitude_deg": 70.0})})
     summer = AT.replace(month=6, day=21)
@@ -111,7 +134,7 @@ def test_surface_brightness_is_known_computed_usual_or_unknown() -> None:
     assert surface_mag_arcsec2(entry) == 22.0
     bare = replace(entry, surface_brightness_mag=None, mag=8.0, major_arcmin=10.0, minor_arcmin=10.0)
     assert surface_mag_arcsec2(bare) == pytest.approx(8 + 2.5 * np.log10(np.pi / 4 * 100 * 3600))
-    assert surface_mag_arcsec2(replace(bare, kind="open cluster")) is None
+    assert surface_mag_arcsec2(replace(bare, kind="open cluster")) == surface_mag_arcsec2(bare)
     # a nebula's magnitude is that of the star within it
-    assert surface_mag_arcsec2(replace(bare, kind="emission nebula")) == 23.0
+    assert surface_mag_arcsec2(replace(bare, kind="emission nebula")) == 24.5
     assert surface_mag_arcsec2(replace(bare, mag=None)) is None

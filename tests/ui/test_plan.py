@@ -65,7 +65,7 @@ def test_a_plan_may_become_empty_and_be_filled_again(tmp_path: Path) -> None:
 
 def test_bad_values_are_refused_with_what_would_be_right() -> None:
     plan = model()
-    with pytest.raises(ValueError, match="count: Input should be greater than or equal to 1"):
+    with pytest.raises(ValueError, match="count: must be at least 1"):
         plan.edit_line("ic405", "ic405-ha", count=0)
     with pytest.raises(ValueError, match="has no filter 'Q': L, R, G"):
         plan.edit_line("ic405", "ic405-ha", filter="Q")

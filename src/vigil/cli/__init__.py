@@ -3,7 +3,8 @@
 import importlib
 import sys
 
-from vigil.cli.grammar import parser
+from vigil.cli.grammar import parser, read
+from vigil.files.trouble import why
 
 OK, INTERNAL, BAD_INPUT, NOT_ALL, NO_KEEPER = 0, 1, 2, 3, 4
 NO_SCREEN = NO_KEEPER
@@ -16,10 +17,12 @@ class BadInput(ValueError):
 
 def main(argv: list[str] | None = None) -> int:
     """Run a command and return the exit status."""
-    grammar = parser()
-    args = grammar.parse_args(argv)
-    if args.module is None:
-        grammar.print_help()
+    try:
+        args = read(sys.argv[1:] if argv is None else argv)
+    except SystemExit as refused:  # or help, which was asked for
+        return int(refused.code or OK)
+    if args is None:
+        parser()[0].print_help()
         return OK
     command = importlib.import_module(f"vigil.cli.{args.module}")
     try:
@@ -29,3 +32,8 @@ def main(argv: list[str] | None = None) -> int:
         return BAD_INPUT
     except BrokenPipeError:
         return OK
+    except OSError as problem:
+        # what a command didn't expect of a file or a folder that was named
+        place = f"{problem.filename}: " if problem.filename else ""
+        print(f"vigil: {place}{why(problem)}", file=sys.stderr)
+        return BAD_INPUT

@@ -3,13 +3,12 @@
 import argparse
 import json
 import sys
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from importlib.resources import files
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from vigil.cli import BadInput
-from vigil.documents.messages import FASTEST, SLOWEST
 from vigil.documents.plan import NightPlan, contradictions
 from vigil.documents.rig import Rig
 from vigil.documents.store import Document, DocumentError, load
@@ -21,6 +20,7 @@ if TYPE_CHECKING:
     from vigil.documents.rig.rigs import Rigs
     from vigil.documents.scenario import Scenario
 
+_FIRST_YEAR, _LAST_YEAR = 1950, 2099
 EXAMPLE_RIGS = ("heron-480", "stork-1600", "tern-135")
 """The first one is the demo's."""
 
@@ -63,6 +63,13 @@ def my_rigs() -> "Rigs":
     return Rigs(rigs_folder(), [demo_file(f"{name}.json") for name in EXAMPLE_RIGS])
 
 
+def name_wanted(text: str) -> str:
+    """What something is to be called. Raises BadInput."""
+    if not text.strip():
+        raise BadInput("a name must not be empty")
+    return text.strip()
+
+
 def rig_path(wanted: str) -> Path:
     """The file behind a rig's name or a path. Raises BadInput."""
     if "/" in wanted or wanted.endswith(".json"):
@@ -76,9 +83,7 @@ def rig_path(wanted: str) -> Path:
 
 
 def rig_wanted(args: argparse.Namespace) -> tuple[Rig, Path]:
-    """The rig that `--rig` or `--demo` names, and its file. Raises BadInput."""
-    if not args.rig and not args.demo:
-        raise BadInput("which rig? Give --rig RIG, or --demo for the made-up observatory")
+    """The rig that `--rig` names, else the demo's, and its file. Raises BadInput."""
     path = rig_path(args.rig or EXAMPLE_RIGS[0])
     return load_document(Rig, path), path
 
@@ -153,7 +158,24 @@ def moment_wanted(text: str) -> datetime:
         at = datetime.fromisoformat(text)
     except ValueError:
         raise BadInput(f"--at {text!r}: no moment; write it as 2027-01-12T21:00, UTC") from None
+    _within_reach("--at", text, at.year)
     return at.replace(tzinfo=UTC) if at.tzinfo is None else at.astimezone(UTC)
+
+
+def evening_wanted(option: str, text: str) -> date:
+    """A date that was typed after an option. Raises BadInput."""
+    try:
+        evening = date.fromisoformat(text)
+    except ValueError:
+        raise BadInput(f"{option} {text!r} is no date; write the evening's as 2027-01-12") from None
+    _within_reach(option, text, evening.year)
+    return evening
+
+
+def _within_reach(option: str, text: str, year: int) -> None:
+    """Sun, moon and the sky's turning are known well for so long."""
+    if not _FIRST_YEAR <= year <= _LAST_YEAR:
+        raise BadInput(f"{option} {text}: give a year from {_FIRST_YEAR} to {_LAST_YEAR}")
 
 
 def scenario_words(args: argparse.Namespace, rig: Rig) -> list[str]:
@@ -170,12 +192,6 @@ def scenario_words(args: argparse.Namespace, rig: Rig) -> list[str]:
             raise BadInput(f"--at is for simulated rigs; {rig.name} is not simulated")
         words += ["--at", moment_wanted(at).isoformat()]
     return [*words, "--truth", str(Path(truth).absolute())] if truth else words
-
-
-def check_speed(speed: float) -> None:
-    """Raises BadInput."""
-    if not SLOWEST <= speed <= FASTEST:
-        raise BadInput(f"--speed {speed:g}: {SLOWEST:g} to {FASTEST:g} times real time")
 
 
 def own_folders(rig: Rig) -> Folders:

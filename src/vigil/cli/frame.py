@@ -33,7 +33,7 @@ def run(args: argparse.Namespace) -> int:
     try:
         framing = _framing(args, ra, dec, entry, field)
         made = mosaic_of(framing, field)
-        lines = parse_lines(args.lines or "")
+        lines = parse_lines(args.lines or "", rig)
     except ValueError as problem:
         raise BadInput(str(problem)) from None
     framed = Framed(id="asked", name=name, framing=framing, lines=lines)
@@ -110,10 +110,8 @@ def _framing(
             entry.position_angle_deg or 0.0,
             args.overlap / 100,
         )
-    if not (1 <= columns <= 10 and 1 <= rows <= 10):
-        raise ValueError(f"{columns} × {rows} panels: 1 to 10 each way")
-    if not 0 <= args.overlap <= 90:
-        raise ValueError(f"--overlap {args.overlap:g}: 0 to 90 per cent")
+    if max(columns, rows) > 10:
+        raise ValueError(f"{columns} × {rows} panels would cover it: 10 each way are the most")
     return Framing(
         ra_deg=ra % 360,
         dec_deg=dec,
@@ -134,12 +132,14 @@ def _in_words(values: dict[str, Any]) -> str:
     if values["least_overlap_percent"] is not None:
         lines[0] += f", neighbours overlap by {values['least_overlap_percent']:.1f} % or more"
     for panel in values["panels"]:
+        # an angle a hair under 360° is north
         lines.append(
             f"{panel['number']:3d}  {format_ra(panel['ra_deg'], 1)}  {format_dec(panel['dec_deg'])}  "
-            f"{panel['position_angle_deg']:6.2f}°"
+            f"{round(panel['position_angle_deg'], 2) % 360:6.2f}°"
         )
     if values["panel_h"] is not None:
-        nights = "never fits" if values["nights"] is None else f"{values['nights']} nights"
+        count = values["nights"]
+        nights = "never fits" if count is None else f"{count} night{'s' if count != 1 else ''}"
         lines.append(
             f"{values['panel_h']:.1f} h a panel, {values['panels_a_night']} a night like this, {nights}, "
             f"{values['bytes'] / 1e9:.1f} GB"

@@ -16,11 +16,11 @@ from vigil.planning.shelfcsv import parse_lines
 def plan_of_one_line(args: argparse.Namespace, rig: Rig) -> NightPlan:
     """The plan of --target and --lines, agreed to by the user or by --yes. Raises BadInput."""
     if not args.lines:
-        raise BadInput('--target needs --lines as well: --lines "Ha 300 s x 12; OIII 300 s x 12"')
+        raise BadInput('--target needs --lines as well: --lines "Ha 300 s x 12"')
     at = rig.simulated.starts_at if rig.simulated else datetime.now(UTC)
     name, ra, dec, _ = target_wanted(args.target, at)
     try:
-        lines = parse_lines(args.lines)
+        lines = parse_lines(args.lines, rig)
     except ValueError as problem:
         raise BadInput(f"--lines: {problem}") from None
     block = Block(id=stem_of(name), target=Target(name=name, ra_deg=ra, dec_deg=dec), lines=lines)

@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from vigil.cli import NOT_ALL, OK, BadInput
-from vigil.cli.files import EXAMPLE_RIGS, load_document, rig_path
+from vigil.cli.files import EXAMPLE_RIGS, load_document, name_wanted, rig_path
 from vigil.cli.frame import target_wanted
 from vigil.cli.grammar.plans import PATTERN_ACTIONS
 from vigil.documents.namedfiles import NotThere
@@ -45,7 +45,7 @@ def _list(args: argparse.Namespace, patterns: Patterns) -> int:
 
 
 def _keep(args: argparse.Namespace, patterns: Patterns) -> int:
-    plan, name = load_document(NightPlan, Path(args.words[0])), args.words[1]
+    plan, name = load_document(NightPlan, Path(args.words[0])), name_wanted(args.words[1])
     chosen = args.block or args.lines_of
     if not chosen:
         if not plan.blocks:

@@ -3,13 +3,14 @@
 import argparse
 import json
 import sys
-from datetime import datetime
+from datetime import datetime, time
 from typing import Any
 
 from vigil.cli import BAD_INPUT, OK, BadInput
 from vigil.cli.files import (
     EXAMPLE_RIGS,
     demo_file,
+    evening_wanted,
     load_document,
     my_plans,
     plan_path,
@@ -167,10 +168,7 @@ def _evening(date: str | None, rig: Rig) -> datetime:
 
     if date is None:
         return rig.simulated.starts_at if rig.simulated else datetime.now(UTC)
-    try:
-        return datetime.fromisoformat(f"{date}T14:00").replace(tzinfo=ZoneInfo(rig.site.time_zone))
-    except ValueError:
-        raise BadInput(f"--date {date!r} is no date; write it as 2027-01-12") from None
+    return datetime.combine(evening_wanted("--date", date), time(14), ZoneInfo(rig.site.time_zone))
 
 
 def _ahead(ahead: Forecast) -> dict[str, Any]:

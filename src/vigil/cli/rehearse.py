@@ -5,7 +5,7 @@ import json
 import sys
 from collections.abc import Iterator
 from concurrent.futures import ProcessPoolExecutor
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime, time, timedelta
 from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
@@ -13,7 +13,7 @@ from zoneinfo import ZoneInfo
 
 from vigil.cli import NOT_ALL, OK, BadInput
 from vigil.cli.assemble import seed_of
-from vigil.cli.files import plan_wanted, rig_wanted, scenario_wanted
+from vigil.cli.files import evening_wanted, plan_wanted, rig_wanted, scenario_wanted
 from vigil.cli.rehearsing import rehearsed
 from vigil.documents.plan import NightPlan, contradictions
 from vigil.documents.rig import Rig
@@ -35,8 +35,6 @@ def run(args: argparse.Namespace) -> int:
     wrong = contradictions(plan, rig)
     if wrong:
         raise BadInput("; ".join(wrong))
-    if args.seeds is not None and not 1 <= args.seeds <= 200:
-        raise BadInput(f"--seeds {args.seeds}: 1 to 200 rehearsals")
     scenario = scenario_wanted(args.scenario or plan.rehearse_under)
     seed = seed_of(rig, args.seed, scenario)
     starts_at = _starts_at(args.date, rig)
@@ -59,11 +57,8 @@ def _starts_at(date: str | None, rig: Rig) -> datetime | None:
     """Half an hour before sunset of an evening; None is the simulated rig's own evening."""
     if date is None and rig.simulated is not None:
         return None
-    try:
-        noon = datetime.fromisoformat(f"{date}T12:00") if date else datetime.now(UTC)
-    except ValueError:
-        raise BadInput(f"--date {date!r} is no date; write it as 2027-01-12") from None
-    at = noon if date is None else noon.replace(tzinfo=ZoneInfo(rig.site.time_zone))
+    zone = ZoneInfo(rig.site.time_zone)
+    at = datetime.combine(evening_wanted("--date", date), time(12), zone) if date else datetime.now(UTC)
     sun = twilights(local_noon_before(at, rig.site.time_zone), rig.site.place())
     dusk = sun.sunset or sun.civil_dusk
     if dusk is None:

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from vigil.cli import NOT_ALL, OK, BadInput
-from vigil.cli.files import load_document, my_rigs, own_folders, read_value, rig_path, rig_wanted
+from vigil.cli.files import load_document, my_rigs, name_wanted, own_folders, read_value, rig_path, rig_wanted
 from vigil.cli.grammar.rigs import RIG_ACTIONS
 from vigil.documents.messages import Command, Status
 from vigil.documents.plan import NightPlan, contradictions
@@ -128,13 +128,13 @@ def _compare(args: argparse.Namespace) -> int:
 
 
 def _new(args: argparse.Namespace) -> int:
-    made = my_rigs().blank(args.words[0])
+    made = my_rigs().blank(name_wanted(args.words[0]))
     _say(args, f"{made.id}: an empty rig; `vigil window --rig {made.id}` fills it", id=made.id)
     return OK
 
 
 def _copy(args: argparse.Namespace) -> int:
-    made = my_rigs().copy(load_document(Rig, rig_path(args.words[0])), args.words[1])
+    made = my_rigs().copy(load_document(Rig, rig_path(args.words[0])), name_wanted(args.words[1]))
     _say(args, f"{made.id}: {made.name}", id=made.id)
     return OK
 

@@ -10,7 +10,6 @@ from typing import Any, Protocol
 
 from vigil.cli import BAD_INPUT, NO_KEEPER, NOT_ALL, OK, BadInput
 from vigil.cli.files import (
-    check_speed,
     own_folders,
     plan_wanted,
     rig_wanted,
@@ -70,7 +69,6 @@ def run(args: argparse.Namespace) -> int:
     plan = None if args.resume else plan_wanted(args, rig)
     if (args.virtual or args.speed != 1) and rig.simulated is None:
         raise BadInput(f"--virtual and --speed are for simulated rigs; {rig.name} is not simulated")
-    check_speed(args.speed)
     out = Path(args.out).absolute() if args.out else None
     folders = own_folders(rig)
     words = _keeper_words(args, rig)

@@ -12,6 +12,7 @@ from vigil.documents.rig import Rig
 from vigil.documents.shelf import Framed, Shelf
 from vigil.documents.store import save
 from vigil.files.atomic import write_bytes
+from vigil.files.trouble import why
 from vigil.ledger.counts import frames_taken
 from vigil.planning.framing import blocks_of, field_of_framed
 from vigil.planning.offer import field_of
@@ -33,6 +34,9 @@ def run(args: argparse.Namespace) -> int:
         save_shelf(shelf.without(_named(shelf, words[0]).id))
         return OK
     if action == "export":
+        folder = Path(words[0]).absolute().parent
+        if not folder.is_dir():
+            raise BadInput(f"{folder}: there is no such folder")
         write_bytes(Path(words[0]), to_csv(load_shelf()).encode())
         return OK
     if action == "import":
@@ -87,7 +91,7 @@ def _import(path: Path, args: argparse.Namespace) -> int:
     try:
         text = path.read_text(encoding="utf-8-sig")
     except (OSError, UnicodeDecodeError) as problem:
-        raise BadInput(f"{path}: can't be read ({problem})") from None
+        raise BadInput(f"{path}: {why(problem)}") from None
     columns = {}
     for pair in args.column or ():
         ours, equals, theirs = pair.partition("=")

@@ -2,12 +2,14 @@
 
 import argparse
 import json
+from collections.abc import Iterable
 from datetime import UTC, date, datetime, time, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
 from vigil.cli import NOT_ALL, OK, BadInput
-from vigil.cli.files import EXAMPLE_RIGS, load_document, rig_path
+from vigil.cli.files import EXAMPLE_RIGS, evening_wanted, load_document, rig_path
+from vigil.cli.grammar.numbers import number
 from vigil.documents.rig import Rig
 from vigil.files.search import search
 from vigil.planning.offer import Offer, Ranking, Weights, Wish, columns_of, rank, whole_catalogue
@@ -26,11 +28,11 @@ def run(args: argparse.Namespace) -> int:
     known = whole_catalogue()
     wish = _wish(args)
     if args.search is not None:
-        found = search(args.search, args.most)
+        found = search(args.search, args.most)[: args.most]
         known = columns_of(tuple(found))
         # what was asked for by name is told even when it stands badly
         wish = Wish(light=wish.light, dusk=wish.dusk, weights=wish.weights, least_hours=0.0)
-        ranking = rank(known, rig, at, wish, most=args.most)
+        ranking = rank(known, rig, at, wish, most=args.most, each_once=False)
         by_name = {offer.entry.name: offer for offer in ranking.offers}
         rows = [_values(by_name[e.name]) if e.name in by_name else _never(e) for e in found]
     else:
@@ -52,11 +54,7 @@ def night_wanted(text: str | None, rig: Rig) -> datetime:
         if rig.simulated is not None:
             return rig.simulated.starts_at
         return datetime.now(UTC)
-    try:
-        evening = date.fromisoformat(text)
-    except ValueError:
-        raise BadInput(f"--night {text!r}: write the evening's date as 2027-01-12") from None
-    return datetime.combine(evening, time(18), zone)
+    return datetime.combine(evening_wanted("--night", text), time(18), zone)
 
 
 def _evening(at: datetime, rig: Rig) -> date:
@@ -69,11 +67,17 @@ def _wish(args: argparse.Namespace) -> Wish:
     if args.weights:
         try:
             values = dict(part.split("=") for part in args.weights.split(","))
-            weights = Weights(**{k.strip(): float(v) for k, v in values.items()})
+            read = {k.strip(): number(0, 3)(v) for k, v in values.items()}
+            weights = Weights(**read)
+        except argparse.ArgumentTypeError as problem:
+            raise BadInput(f"--weights {args.weights!r}: {problem}") from None
         except (ValueError, TypeError):
             raise BadInput(
                 f"--weights {args.weights!r}: write for example time=2,size=1,brightness=0.5"
             ) from None
+    known = whole_catalogue().entries
+    _one_of("--kind", args.kind or (), {e.kind for e in known})
+    _one_of("--constellation", [args.constellation or ""], {""} | {e.constellation for e in known})
     return Wish(
         light="narrowband" if args.narrowband else "broadband",
         dusk=args.dusk,
@@ -85,6 +89,12 @@ def _wish(args: argparse.Namespace) -> Wish:
         least_moon_deg=args.moon,
         weights=weights,
     )
+
+
+def _one_of(option: str, given: Iterable[str], known: set[str]) -> None:
+    for word in given:
+        if word not in known:
+            raise BadInput(f"{option} {word!r} is not known; there are {', '.join(sorted(known - {''}))}")
 
 
 def _position(args: argparse.Namespace, rig: Rig, at: datetime) -> int:
@@ -148,7 +158,8 @@ def _print(rows: list[dict[str, Any]], ranking: Ranking, rig: Rig, at: datetime)
     for row in rows:
         common = f" ({row['common_name'].split(';')[0]})" if row["common_name"] else ""
         size = f"{row['major_arcmin']:.0f}′" if row["major_arcmin"] else "size unknown"
-        figures = f"{row['score']:.2f}  {row['hours']:4.1f} h"
+        high = f" to {row['highest_deg']:2.0f}°, moon {row['moon_deg']:3.0f}°" if "highest_deg" in row else ""
+        figures = f"{row['score']:.2f}  {row['hours']:4.1f} h{high}"
         print(f"{figures}  {row['name']}{common} · {row['kind']} · {size} · {row['fit']}")
     if not rows:
-        print("nothing: loosen the filters, or look for another name")
+        print("nothing fits: widen the limits, or try another number or a shorter part of the name")

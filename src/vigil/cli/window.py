@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING
 
 from vigil.cli import NO_SCREEN
 from vigil.cli.files import (
-    check_speed,
     demo_file,
     load_document,
     load_fitting,
@@ -37,7 +36,6 @@ def run(args: argparse.Namespace) -> int:
     """0 closed, 2 bad input, 4 no screen; with --exit-when-done 3 when not all frames were taken."""
     hold_garbage()
     rig, path = rig_wanted(args)
-    check_speed(args.speed)
     own_folders(rig)
     plan = Path(args.plan) if args.plan else None
     if not _has_screen():

@@ -13,7 +13,7 @@ from typing import Any, ClassVar, Literal, TypeVar
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from vigil.documents.events import Event, Kind
-from vigil.documents.store import explain
+from vigil.documents.refusal import in_words
 
 Numbers = dict[str, Any]
 """What a piece of work tells of itself beside what is read by everybody."""
@@ -383,4 +383,4 @@ def _validated(kind: Kind, values: Mapping[str, Any]) -> Values:
     try:
         return MODELS[kind].model_validate(values)
     except ValidationError as problem:
-        raise BadValues(f"{kind}: {'; '.join(explain(problem))}") from None
+        raise BadValues(f"{kind}: {in_words(problem)}") from None

@@ -7,10 +7,11 @@ from pydantic import Field, ValidationError, field_validator, model_validator
 from vigil.documents.conditions import wrong_order
 from vigil.documents.limited import ID, PLAIN_TEXT, ClockTime
 from vigil.documents.piece import Piece
+from vigil.documents.refusal import in_words
 from vigil.documents.rig import Rig
 from vigil.documents.rig.part import Shown
 from vigil.documents.steps import ClosingStep, MustHold, OpeningItem, RunProgram, Step, TestExposure
-from vigil.documents.store import Document, explain
+from vigil.documents.store import Document
 from vigil.files.deepsky import UnknownObject, find_object
 from vigil.sky.angles import parse_dec_deg, parse_ra_deg
 
@@ -238,7 +239,7 @@ class Block(Piece):
         try:
             read = StandingOrders.model_validate(limits)
         except ValidationError as problem:
-            raise ValueError("; ".join(explain(problem))) from None
+            raise ValueError(in_words(problem)) from None
         return {name: getattr(read, name) for name in limits}
 
     def orders_in(self, orders: StandingOrders) -> StandingOrders:

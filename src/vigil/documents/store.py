@@ -8,7 +8,9 @@ from typing import Any, ClassVar, TypeVar
 from pydantic import ValidationError
 
 from vigil.documents.limited import Limited
+from vigil.documents.refusal import explain
 from vigil.files.atomic import write_bytes
+from vigil.files.trouble import why
 
 _MOST_BYTES = 20_000_000
 
@@ -40,7 +42,7 @@ def load(model: type[D], path: Path) -> D:
     except FileNotFoundError:
         raise DocumentError(f"{path}: there is no such file") from None
     except (OSError, UnicodeDecodeError) as problem:
-        raise DocumentError(f"{path}: can't be read ({problem})") from None
+        raise DocumentError(f"{path}: {why(problem)}") from None
     return parse(model, text, str(path))
 
 
@@ -104,17 +106,6 @@ def _skip(text: str, position: int) -> int:
     while position < len(text) and text[position] in " \t\r\n,:":
         position += 1
     return position
-
-
-def explain(problem: ValidationError) -> list[str]:
-    """One line a fault: the field as people count it, what was wrong, what was found."""
-    lines = []
-    for fault in problem.errors(include_url=False):
-        place = ".".join(str(part) for part in fault["loc"]) or "the document"
-        message = fault["msg"].removeprefix("Value error, ")
-        found = "" if fault["type"] in ("missing", "value_error") else f", found {fault['input']!r}"
-        lines.append(f"{place}: {message}{found}")
-    return lines
 
 
 def dump(document: Document) -> str:

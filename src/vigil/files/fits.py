@@ -15,6 +15,7 @@ from vigil.files.apart import fits_apart
 from vigil.files.atomic import write_atomically
 from vigil.files.claims import BadClaim, look_at_fits
 from vigil.files.names import plain_ascii
+from vigil.files.trouble import why
 from vigil.sky.tangent import project
 from vigil.solving.wcs import Sip, Wcs
 
@@ -66,7 +67,9 @@ def read_fits(path: Path) -> Frame:
         known = said.startswith(("not a FITS", "there is", "it is no", "holds"))
         raise BadFrame(f"{path}: {said if known else f'damaged, or not a FITS file ({said})'}") from None
     except Exception as problem:  # whatever the library throws: it is the file's fault
-        raise BadFrame(f"{path}: damaged, or not a FITS file ({_first_line(problem)})") from None
+        of_disk = isinstance(problem, OSError) and problem.errno
+        said = why(problem) if of_disk else "damaged, or not a FITS file"
+        raise BadFrame(f"{path}: {said}") from None
     if data.ndim == 3 and data.shape[0] == 1:
         data = data[0]
     if not (data.ndim == 2 or (data.ndim == 3 and data.shape[0] == 3)):
@@ -143,8 +146,8 @@ def write_wcs(path: Path, wcs: Wcs) -> None:
                 write_atomically(path, lambda stream: units.writeto(stream))
     except OSError:
         raise
-    except Exception as problem:
-        raise BadFrame(f"{path}: damaged, or not a FITS file ({_first_line(problem)})") from None
+    except Exception:
+        raise BadFrame(f"{path}: damaged, or not a FITS file") from None
 
 
 def wcs_header(wcs: Wcs) -> Header:
@@ -224,7 +227,3 @@ def _has_scale(header: dict[str, Any]) -> bool:
 
 def _wcs_cards(header: dict[str, Any]) -> list[tuple[str, Any]]:
     return [(k, v) for k, v in header.items() if _OLD_WCS.fullmatch(k) or k in ("RADESYS", "EQUINOX")]
-
-
-def _first_line(problem: Exception) -> str:
-    return (str(problem).strip().splitlines() or [type(problem).__name__])[0]

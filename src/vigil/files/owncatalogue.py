@@ -19,6 +19,7 @@ from scipy.spatial import cKDTree
 from vigil.files.atomic import whole_folder
 from vigil.files.claims import look_at_table
 from vigil.files.starcatalogue import NSIDE, TILES, StarCatalogue, star_catalogue
+from vigil.files.trouble import why
 from vigil.sky.angles import parse_dec_deg, parse_ra_deg
 from vigil.sky.stars import SkyStars
 from vigil.solving.plane import unit_vectors
@@ -137,8 +138,10 @@ def _column(path: Path, have: list[str], what: str, columns: dict[str, str]) -> 
 def _read_csv(path: Path, columns: dict[str, str]) -> _Rows:
     try:
         text = path.read_text(encoding="utf-8-sig")
-    except (OSError, UnicodeDecodeError) as problem:
-        raise BadCatalogue(f"{path}: can't be read as text ({problem})") from None
+    except OSError as problem:
+        raise BadCatalogue(f"{path}: {why(problem)}") from None
+    except UnicodeDecodeError:
+        raise BadCatalogue(f"{path}: not a text file in UTF-8") from None
     table = csv.DictReader(text.splitlines())
     have = list(table.fieldnames or [])
     names = {what: _column(path, have, what, columns) for what in _NAMES}
@@ -175,8 +178,8 @@ def _read_fits(path: Path, columns: dict[str, str]) -> _Rows:
                 raise BadCatalogue(f"{path}: ra, dec and mag must each hold one number a row, not several")
     except BadCatalogue:
         raise
-    except Exception as problem:  # whatever the library throws: it is the file's fault
-        raise BadCatalogue(f"{path}: damaged, or no FITS table ({problem})") from None
+    except Exception:  # whatever the library throws: it is the file's fault
+        raise BadCatalogue(f"{path}: damaged, or no FITS table") from None
     good = (ra >= 0) & (ra < 360) & (np.abs(dec) <= 90) & (mag > -2) & (mag < 30)
     bad = np.flatnonzero(~good)
     reasons = [f"row {k + 1}: ra {ra[k]:g}, dec {dec[k]:g}, magnitude {mag[k]:g}" for k in bad[:20]]

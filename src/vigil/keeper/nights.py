@@ -13,8 +13,9 @@ from pydantic import ValidationError
 from vigil.documents.events import Event, Kind
 from vigil.documents.night import UNDER_WAY, NightState, NotAllowed, RunState, fold, fold_all
 from vigil.documents.plan import NightPlan, contradictions
+from vigil.documents.refusal import in_words
 from vigil.documents.rig import Rig
-from vigil.documents.store import explain, parse
+from vigil.documents.store import parse
 from vigil.engine.equipment import Equipment
 from vigil.engine.night import Night
 from vigil.engine.recorder import NightRecorder, night_recorder
@@ -51,7 +52,7 @@ class Nights:
             plan = NightPlan.model_validate(asked["plan"])
             frames_folder = Path(asked.get("frames_folder") or equipment.frames_folder)
         except (KeyError, ValidationError) as problem:
-            said = "; ".join(explain(problem)) if isinstance(problem, ValidationError) else f"no {problem}"
+            said = in_words(problem) if isinstance(problem, ValidationError) else f"no {problem}"
             raise CantStart(f"the plan can't be used: {said}") from None
         wrong = contradictions(plan, equipment.rig)
         if wrong:

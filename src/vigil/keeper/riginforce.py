@@ -7,9 +7,9 @@ from typing import Any
 from pydantic import ValidationError
 
 from vigil.documents.night import NotAllowed
+from vigil.documents.refusal import in_words
 from vigil.documents.rig import Rig
 from vigil.documents.rig.change import Difference, brief, differences, split, text_of
-from vigil.documents.store import explain
 from vigil.engine.equipment import Equipment
 from vigil.engine.night import Night
 
@@ -28,7 +28,7 @@ class RigInForce:
         try:
             wanted = Rig.model_validate(values["rig"])
         except (KeyError, ValidationError) as problem:
-            wrong = "; ".join(explain(problem)) if isinstance(problem, ValidationError) else f"no {problem}"
+            wrong = in_words(problem) if isinstance(problem, ValidationError) else f"no {problem}"
             raise NotAllowed(f"the rig can't be used: {wrong}") from None
         in_force = self.equipment.rig
         if wanted.id != in_force.id:

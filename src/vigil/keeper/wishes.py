@@ -7,8 +7,8 @@ from pydantic import ValidationError
 from vigil.documents.messages import Ask, Command
 from vigil.documents.night import NightState, NotAllowed
 from vigil.documents.plan import Block, NightPlan, contradictions
+from vigil.documents.refusal import in_words
 from vigil.documents.rig import Rig
-from vigil.documents.store import explain
 from vigil.engine.night import Night
 from vigil.planning.choice import Candidate
 from vigil.planning.revision import changes, refused
@@ -41,7 +41,7 @@ def _new_plan(told: Any, night: Night, state: NightState, rig: Rig) -> str:
     try:
         plan = NightPlan.model_validate(told)
     except ValidationError as problem:
-        raise NotAllowed(f"the plan can't be used: {'; '.join(explain(problem))}") from None
+        raise NotAllowed(f"the plan can't be used: {in_words(problem)}") from None
     begun = {frame["line"] for frame in state.announced.values()}
     wrong = refused(night.plan, plan, begun) + contradictions(plan, rig)
     if wrong:

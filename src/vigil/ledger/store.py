@@ -25,6 +25,7 @@ from vigil.documents.eventvalues import (
     values_of,
 )
 from vigil.documents.night import counts
+from vigil.files.trouble import why
 
 log = logging.getLogger(__name__)
 SCHEMA = 3
@@ -171,7 +172,7 @@ class LedgerStore:
                 self._prepare(name)
             self._db.execute("PRAGMA synchronous = FULL")
         except (OSError, sqlite3.DatabaseError) as problem:
-            raise LedgerError(f"{name}: the ledger can't be opened ({problem})") from None
+            raise LedgerError(f"{name}: the ledger can't be opened: {why(problem)}") from None
 
     def _prepare(self, name: str) -> None:
         version = self._db.execute("PRAGMA user_version").fetchone()[0]
@@ -219,7 +220,7 @@ class LedgerStore:
             with self._whole():
                 return self._add(event)
         except sqlite3.DatabaseError as problem:
-            raise LedgerError(f"the ledger could not take {event.kind} ({problem})") from problem
+            raise LedgerError(f"the ledger could not take {event.kind}: {why(problem)}") from problem
 
     def _add(self, event: Event) -> Event:
         cursor = self._db.execute(
@@ -383,7 +384,7 @@ class LedgerStore:
                     count += 1
                 self._db.execute("INSERT INTO taken_over (source, events) VALUES (?, ?)", (source, count))
         except sqlite3.DatabaseError as problem:
-            raise LedgerError(f"{source}: its events can't be taken over ({problem})") from problem
+            raise LedgerError(f"{source}: its events can't be taken over: {why(problem)}") from problem
         return count
 
     def close(self) -> None:

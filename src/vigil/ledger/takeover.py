@@ -5,6 +5,7 @@ import sqlite3
 from contextlib import closing
 from pathlib import Path
 
+from vigil.files.trouble import why
 from vigil.ledger.store import LedgerError, LedgerStore, Row
 
 log = logging.getLogger(__name__)
@@ -41,4 +42,4 @@ def _rows(old: Path) -> list[Row]:
                 f"SELECT {errand}, at, kind, {version}, body, reason FROM events ORDER BY id"
             ).fetchall()
     except sqlite3.Error as problem:
-        raise LedgerError(f"{old}: the ledger can't be read ({problem})") from None
+        raise LedgerError(f"{old}: the ledger can't be read: {why(problem)}") from None

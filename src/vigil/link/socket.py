@@ -57,7 +57,7 @@ class SocketLink:
                     raise KeeperGone(f"the keeper answers {reply.status}: {text.strip()}")
                 return text
         except (aiohttp.ClientError, OSError, TimeoutError) as problem:
-            raise KeeperGone(f"no keeper answers at {self._path} ({problem})") from None
+            raise KeeperGone(f"no keeper answers at {self._path}") from problem
 
     async def news(self, after: int = 0, streams: Collection[str] = ()) -> AsyncIterator[News]:
         """Ends when the keeper closes the socket. Raises KeeperGone when it breaks."""
@@ -72,4 +72,4 @@ class SocketLink:
                 if socket.close_code != aiohttp.WSCloseCode.GOING_AWAY:
                     raise KeeperGone(f"the keeper at {self._path} has died")
         except (aiohttp.ClientError, OSError) as problem:
-            raise KeeperGone(f"no keeper answers at {self._path} ({problem})") from None
+            raise KeeperGone(f"no keeper answers at {self._path}") from problem

@@ -13,6 +13,7 @@ from vigil.documents.rig import Rig
 from vigil.files.deepsky import DeepSkyObject, all_objects
 from vigil.optics.footprint import subtended_deg
 from vigil.planning.spans import local_noon_before
+from vigil.sky.angles import separation_deg
 from vigil.sky.bodies import moon_illumination, observe_moon
 from vigil.sky.brightness import ORDINARY, moonlight, night_light
 from vigil.sky.events import twilights
@@ -27,25 +28,34 @@ _STEP_S = 300.0
 _SKY_EVERY = 9
 # a filter of 7 nm against some 300 nm of a luminance filter: that much of the sky stays out
 _NARROW_GAIN_MAG = 2.5 * np.log10(300 / 7)
-# contrasts between these are worth nothing and everything (magnitudes, sky less object)
-_HOPELESS_MAG, _EASY_MAG = -5.0, 0.5
+# the contrast (magnitudes, sky less object) that is worth half, and how fast it is worth more
+_HALF_MAG = {"broadband": -1.5, "narrowband": 1.5}
+_WORTH_MAG = {"broadband": 0.9, "narrowband": 1.2}
+_UNKNOWN_BRIGHT, _VAIN = 0.12, 0.15
+# hours, weighed by the sine of the altitude, after which most of a night's worth is there
+_ENOUGH_H = 3.5
 _STARS = frozenset({"open cluster", "globular cluster", "star association"})
 _LINES = frozenset(
     {"emission nebula", "planetary nebula", "supernova remnant", "cluster with nebula", "nebula"}
 )
-_SMALL_SHARE, _FULL_SHARE = 0.12, 0.9
+_CLOUDS = _LINES - {"planetary nebula"} | {"reflection nebula", "dark nebula"}
+_SMALL_SHARE, _ENOUGH_SHARE, _FULL_SHARE, _SIZE_POWER = 0.12, 0.5, 0.95, 0.8
 _PANEL_COST = 0.12
-# a usual brightness where the catalogue knows none, by kind (mag/arcsec²); the rest is unknown
+# clusters are done in an hour; what people know by sight is worth more than a patch of a survey
+_WORTH = {"open cluster": 0.6, "globular cluster": 0.75, "star association": 0.4, "dark nebula": 0.8}
+_NO_SHOWPIECE = 0.65
+_SAME_ARCMIN = 9.0
+# the brightness of clouds that the catalogue only lists (mag/arcsec²): fainter than those that one knows
 _USUAL_MAG_ARCSEC2 = {
-    "emission nebula": 23.0,
-    "cluster with nebula": 22.5,
-    "nebula": 22.5,
-    "supernova remnant": 24.0,
-    "reflection nebula": 23.0,
-    "dark nebula": 24.5,
+    "emission nebula": 24.5,
+    "cluster with nebula": 23.5,
+    "nebula": 24.3,
+    "supernova remnant": 25.5,
+    "reflection nebula": 24.0,
+    "dark nebula": 25.0,
 }
 # kinds whose magnitude in the catalogues is that of their own light
-_WHOLE = frozenset({"galaxy", "galaxy group", "planetary nebula"})
+_WHOLE = frozenset({"galaxy", "galaxy group", "planetary nebula"}) | _STARS
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,7 +88,7 @@ class Wish:
 class Offer:
     """One object tonight. `hours` above the rig's horizon in darkness; `highest_deg` within them;
     `moon_deg` away from the moon half way; `sky_mag` the sky there on the mean, `contrast_mag` that less
-    the object's own surface brightness (None: unknown, or stars); `panels` (columns, rows) to cover it;
+    the object's own surface brightness (None: unknown); `panels` (columns, rows) to cover it;
     `fit` in words; `score` 0…1."""
 
     entry: DeepSkyObject
@@ -115,7 +125,8 @@ class Catalogue:
     minor_arcmin: Floats
     object_mag: Floats
     lines: NDArray[np.bool_]
-    stars: NDArray[np.bool_]
+    clouds: NDArray[np.bool_]
+    worth: Floats
 
 
 @cache
@@ -136,15 +147,20 @@ def columns_of(entries: tuple[DeepSkyObject, ...]) -> Catalogue:
         minor,
         np.array([surface_mag_arcsec2(e) or np.nan for e in entries]),
         np.array([e.kind in _LINES for e in entries], dtype=bool),
-        np.array([e.kind in _STARS for e in entries], dtype=bool),
+        np.array([e.kind in _CLOUDS for e in entries], dtype=bool),
+        np.array([_worth(e) for e in entries]),
     )
+
+
+def _worth(entry: DeepSkyObject) -> float:
+    # a cluster with a surface of its own lies in a cloud, or fills the frame with stars
+    kind = 1.0 if entry.surface_brightness_mag is not None else _WORTH.get(entry.kind, 1.0)
+    return kind * (1.0 if entry.showpiece else _NO_SHOWPIECE)
 
 
 def surface_mag_arcsec2(entry: DeepSkyObject) -> float | None:
     """The catalogue's surface brightness; else its magnitude over its ellipse, where that is not the star's
-    within; else what is usual for its kind; None for stars and where nothing is known."""
-    if entry.kind in _STARS:
-        return None
+    within; else what is usual for its kind; None where nothing is known."""
     if entry.surface_brightness_mag is not None:
         return entry.surface_brightness_mag
     if entry.kind in _WHOLE and entry.mag is not None and entry.major_arcmin > 0:
@@ -187,8 +203,10 @@ def rank(
     wish: Wish = Wish(),
     shot: Sequence[str] = (),
     most: int = 300,
+    each_once: bool = True,
 ) -> Ranking:
-    """Weigh every object for the night that a moment belongs to. `shot` names what was shot before."""
+    """Weigh every object for the night that a moment belongs to. `shot` names what was shot before; with
+    `each_once` what a picture of another object shows is left out."""
     times = dark_times(rig, at, wish.dusk)
     noon = local_noon_before(at, rig.site.time_zone)
     middle = from_unix(unix_s(noon + timedelta(hours=12)))
@@ -212,10 +230,10 @@ def rank(
     dark_h = len(times) * _STEP_S / 3600
     field = field_of(rig)
     share = np.maximum(known.major_arcmin[chosen], 0) / 60 / min(field)
-    scores = _scores(
-        hours[chosen] / dark_h, share, contrast, known.stars[chosen], narrow & ~known.lines[chosen], wish
-    )
-    best = np.argsort(-scores, kind="stable")[:most]
+    high_h = (sines[chosen] * up[chosen]).sum(axis=1) * (_STEP_S / 3600)
+    scores = known.worth[chosen] * _scores(high_h, share, contrast, narrow & ~known.lines[chosen], wish)
+    order = np.argsort(-scores, kind="stable")
+    best = _each_once(known, chosen, order, most) if each_once else order[:most]
     highest = np.where(up[chosen[best]], sines[chosen[best]], -1).max(axis=1)
     offers = []
     for k, sine in zip(best, highest, strict=True):
@@ -285,23 +303,44 @@ def _sky(
     return np.asarray(-2.5 * np.log10((light * share).sum(axis=1))), np.asarray((apart * share).sum(axis=1))
 
 
-def _scores(
-    time: Floats,
-    share: Floats,
-    contrast: Floats,
-    stars: NDArray[np.bool_],
-    vain: NDArray[np.bool_],
-    wish: Wish,
-) -> Floats:
-    """The weighted mean of what time, size and brightness are worth, 0…1 each."""
-    size = np.where(share < _SMALL_SHARE, share / _SMALL_SHARE, 1.0)
+def _scores(high_h: Floats, share: Floats, contrast: Floats, vain: NDArray[np.bool_], wish: Wish) -> Floats:
+    """The weighted geometric mean of what time, size and brightness are worth, 0…1 each: what is hopeless in
+    one is not saved by the others."""
+    time = 1 - np.exp(-high_h / _ENOUGH_H)
+    size = np.minimum(np.maximum(share, 0.01) / _ENOUGH_SHARE, 1.0) ** _SIZE_POWER
     size = np.where(share > _FULL_SHARE, 1 / (1 + _PANEL_COST * (share / _FULL_SHARE) ** 2), size)
-    bright = np.clip((contrast - _HOPELESS_MAG) / (_EASY_MAG - _HOPELESS_MAG), 0, 1)
-    bright = np.where(np.isnan(bright), np.where(stars, 0.6, 0.25), bright)
-    bright = np.where(vain, 0.3 * bright, bright)
+    bright = 1 / (1 + np.exp(-(contrast - _HALF_MAG[wish.light]) / _WORTH_MAG[wish.light]))
+    bright = np.where(np.isnan(bright), _UNKNOWN_BRIGHT, bright)
+    bright = np.where(vain, _VAIN * bright, bright)
     w = wish.weights
     total = max(w.time + w.size + w.brightness, 1e-9)
-    return np.asarray((w.time * np.minimum(time, 1) + w.size * size + w.brightness * bright) / total)
+    logs = w.time * np.log(time + 1e-9) + w.size * np.log(size) + w.brightness * np.log(bright + 1e-9)
+    return np.asarray(np.exp(logs / total))
+
+
+def _each_once(known: Catalogue, chosen: NDArray[np.intp], order: NDArray[np.intp], most: int) -> list[int]:
+    """The first ones of an order, without what a picture of another one shows: parts of what is up, and
+    patches of a survey inside a cloud that stands before them."""
+    up = {known.entries[n].name for n in chosen}
+    taken: list[int] = []
+    clouds: list[int] = []
+    for k in order:
+        if len(taken) == most:
+            break
+        n = int(chosen[k])
+        entry = known.entries[n]
+        if entry.part_of in up:
+            continue
+        if known.clouds[n]:
+            if not entry.showpiece and clouds:
+                apart = separation_deg(
+                    entry.ra_deg, entry.dec_deg, known.ra_deg[clouds], known.dec_deg[clouds]
+                )
+                if np.any(60 * apart < np.maximum(known.major_arcmin[clouds] / 2, _SAME_ARCMIN)):
+                    continue
+            clouds.append(n)
+        taken.append(int(k))
+    return taken
 
 
 def _fit(

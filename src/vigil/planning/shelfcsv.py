@@ -8,10 +8,12 @@ from dataclasses import dataclass
 
 from pydantic import ValidationError
 
+from vigil.documents.filternames import same_filter
 from vigil.documents.ids import unused
 from vigil.documents.plan import ExposureLine
+from vigil.documents.refusal import explain, in_words
+from vigil.documents.rig import Rig
 from vigil.documents.shelf import Framed, Framing, Shelf
-from vigil.documents.store import explain
 from vigil.files.deepsky import UnknownObject, find_object
 from vigil.planning.framing import disagreement
 from vigil.sky.angles import parse_dec_deg, parse_ra_deg
@@ -198,19 +200,31 @@ def _number(text: str, what: str) -> float:
         raise ValueError(f"{what}: {text!r} is not a number") from None
 
 
-def parse_lines(text: str) -> list[ExposureLine]:
-    """Exposure lines from "Ha 300 s × 12; OIII 300 s × 12". Raises ValueError for a piece that isn't one."""
+def parse_lines(text: str, rig: Rig | None = None) -> list[ExposureLine]:
+    """Exposure lines from "Ha 300 s × 12; OIII 300 s × 12", filters named as the rig names them where one is
+    given. Raises ValueError for a piece that isn't one, and for a filter that the rig lacks."""
     lines = []
     for n, piece in enumerate((p.strip() for p in text.split(";") if p.strip()), start=1):
         found = _LINE.match(piece)
         if found is None:
             raise ValueError(f"{piece!r} is no exposure line; write for example Ha 300 s × 12")
-        lines.append(
-            ExposureLine(
-                id=f"line-{n}",
-                filter=(found["filter"] or "").strip(),
-                exposure_s=float(found["seconds"]),
-                count=int(found["count"] or 1),
-            )
-        )
+        name = (found["filter"] or "").strip()
+        if re.search(r"\d ?(min|h|m)\b", name):
+            raise ValueError(f"{piece!r}: write the exposure in seconds, for example Ha 300 s × 12")
+        exposure_s, count = float(found["seconds"]), int(found["count"] or 1)
+        try:
+            line = ExposureLine(id=f"line-{n}", filter=name, exposure_s=exposure_s, count=count)
+        except ValidationError as problem:
+            raise ValueError(f"{piece!r}: {in_words(problem)}") from None
+        lines.append(line if rig is None else _through(line, rig))
     return lines
+
+
+def _through(line: ExposureLine, rig: Rig) -> ExposureLine:
+    names = rig.filter_names
+    if not line.filter or not names:
+        return line
+    own = same_filter(line.filter, names)
+    if own is None:
+        raise ValueError(f"{rig.name} has no filter {line.filter!r}; it has {', '.join(names)}")
+    return line.model_copy(update={"filter": own})

@@ -7,8 +7,8 @@ from typing import Any, Literal, get_args
 
 from pydantic import TypeAdapter, ValidationError
 
+from vigil.documents.refusal import in_words
 from vigil.documents.steps import Ask, NamedMoment, Otherwise, RunProgram, Step, WaitUntil
-from vigil.documents.store import explain
 
 StepKind = Literal["ask", "wait", "program", "test exposure"]
 EXAMPLES: dict[StepKind, str] = {
@@ -52,7 +52,7 @@ def parse_step(kind: StepKind, text: str, step_id: str) -> Step:
     try:
         return _STEP.validate_python({"kind": kind, "id": step_id, **read(text)})
     except ValidationError as problem:
-        said = "; ".join(explain(problem))
+        said = in_words(problem)
         raise ValueError(f"{said}; write for example {EXAMPLES[kind]}") from None
 
 

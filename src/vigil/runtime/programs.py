@@ -10,6 +10,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from vigil.files.trouble import why
+
 _MOST_OUTPUT = 100_000_000
 """Of any file that a program writes, what it prints among them."""
 
@@ -62,7 +64,7 @@ def _started(arguments: Sequence[str], output: Path) -> "subprocess.Popen[bytes]
             resource.prlimit(program.pid, resource.RLIMIT_FSIZE, (_MOST_OUTPUT, _MOST_OUTPUT))
         return program
     except (OSError, ValueError) as problem:
-        raise ProgramFailed(f"{arguments[0]} could not be started ({problem})") from None
+        raise ProgramFailed(f"{arguments[0]} could not be started: {why(problem)}") from None
 
 
 def _last_line(output: Path) -> str:

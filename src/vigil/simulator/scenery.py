@@ -4,9 +4,10 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from vigil.documents.refusal import in_words
 from vigil.documents.rig.change import brief, path_of, with_values, words_for
 from vigil.documents.scenario import Fault, Scenario
-from vigil.documents.store import dump, explain
+from vigil.documents.store import dump
 from vigil.simulator.observatory import SimObservatory
 
 _DECIMALS = 3
@@ -106,4 +107,4 @@ def _checked(make: Any) -> Any:
     try:
         return make()
     except ValidationError as problem:
-        raise ValueError("; ".join(explain(problem))) from None
+        raise ValueError(in_words(problem)) from None

@@ -9,9 +9,10 @@ from pydantic import ValidationError
 from vigil.documents.conditions import KNOWN, wrong_order
 from vigil.documents.ids import unused
 from vigil.documents.plan import Block, ExposureLine, NightPlan, Span, StandingOrders, contradictions
+from vigil.documents.refusal import in_words
 from vigil.documents.rig import Rig
 from vigil.documents.steps import MustHold, OpeningItem, Step
-from vigil.documents.store import explain, save
+from vigil.documents.store import save
 from vigil.planning.openingorder import moved, switched
 from vigil.planning.patterns import with_own_ids
 from vigil.ui.undoable import Undoable
@@ -126,7 +127,7 @@ class PlanModel(Undoable[NightPlan]):
                 for block in self.plan.blocks
             ]
         except ValidationError as problem:
-            raise ValueError("; ".join(explain(problem))) from None
+            raise ValueError(in_words(problem)) from None
         if blocks != list(self.plan.blocks):
             self._change(words, self._with_blocks(blocks))
 
@@ -135,7 +136,7 @@ class PlanModel(Undoable[NightPlan]):
         try:
             orders = StandingOrders.model_validate({**self.plan.orders.model_dump(), **values})
         except ValidationError as problem:
-            raise ValueError("; ".join(explain(problem))) from None
+            raise ValueError(in_words(problem)) from None
         if orders != self.plan.orders:
             self._change(words, self.plan.model_copy(update={"orders": orders}))
 
@@ -188,7 +189,7 @@ class PlanModel(Undoable[NightPlan]):
         try:
             changed = NightPlan.model_validate({**self.plan.model_dump(), **told})
         except ValidationError as problem:
-            raise ValueError("; ".join(explain(problem))) from None
+            raise ValueError(in_words(problem)) from None
         if changed != self.plan:
             self._change(words, changed)
 
@@ -266,7 +267,7 @@ class PlanModel(Undoable[NightPlan]):
                 for block in self.plan.blocks
             ]
         except ValidationError as problem:
-            raise ValueError("; ".join(explain(problem))) from None
+            raise ValueError(in_words(problem)) from None
         if blocks != list(self.plan.blocks):
             self._change(words, self._with_blocks(blocks))
 

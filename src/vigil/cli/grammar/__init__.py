@@ -1,6 +1,8 @@
 """What can be typed: each command's options and help, apart from the commands, so that help comes at once."""
 
 import argparse
+import re
+from typing import Any
 
 from vigil import __version__
 from vigil.cli.grammar import nights, plans, rigs, simulated, sky
@@ -28,9 +30,29 @@ _IN_ORDER = (
 )
 
 
-def parser() -> argparse.ArgumentParser:
-    """Of the whole command line."""
-    made = argparse.ArgumentParser(
+class _Parser(argparse.ArgumentParser):
+    """Takes a declination such as -34:27 for a word, not for an option."""
+
+    def __init__(self, *args: Any, **values: Any) -> None:
+        super().__init__(*args, **values)
+        self._negative_number_matcher = re.compile(r"-\.?\d")
+
+
+def read(argv: list[str]) -> argparse.Namespace | None:
+    """What was typed, options and words in any order; None where no command was. Ends the process with a
+    message where it can't be read."""
+    whole, commands = parser()
+    at = next((n for n, word in enumerate(argv) if not word.startswith("-")), None)
+    if at is None or argv[at] not in commands:
+        whole.parse_args(argv)
+        return None
+    whole.parse_args(argv[:at])
+    return commands[argv[at]].parse_intermixed_args(argv[at + 1 :])
+
+
+def parser() -> tuple[argparse.ArgumentParser, dict[str, argparse.ArgumentParser]]:
+    """Of the whole command line, and of each command."""
+    made = _Parser(
         prog="vigil",
         description="Plans, frames and runs automated deep-sky imaging nights.",
         epilog="Exit status: 0 all well, 2 bad input, 3 done but not all of it, 4 no keeper, "
@@ -41,4 +63,4 @@ def parser() -> argparse.ArgumentParser:
     commands = made.add_subparsers(title="commands", metavar="COMMAND")
     for add in _IN_ORDER:
         add(commands)
-    return made
+    return made, dict(commands.choices)

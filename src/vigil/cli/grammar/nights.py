@@ -3,6 +3,7 @@
 import argparse
 
 from vigil.cli.grammar import options
+from vigil.cli.grammar.numbers import number, whole
 
 
 def add_run(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -15,7 +16,9 @@ def add_run(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> 
     )
     options.pace(run)
     options.begins_at(run)
-    run.add_argument("--seed", type=int, metavar="N", help="simulated rigs: another sky, gear and weather")
+    run.add_argument(
+        "--seed", type=whole(0), metavar="N", help="simulated rigs: another sky, gear and weather"
+    )
     options.scenario(run)
     options.truth(run)
     options.as_json(run, "one JSON event a line, the last one a summary")
@@ -29,8 +32,10 @@ def add_rehearse(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
     options.plan_and_rig(rehearse, "night plan (JSON)")
     options.one_line(rehearse)
     rehearse.add_argument("--date", metavar="DATE", help="the evening; else the simulated rig's, or today")
-    rehearse.add_argument("--seed", type=int, metavar="N", help="another sky, gear and weather")
-    rehearse.add_argument("--seeds", type=int, metavar="N", help="so many rehearsals: the odds of each line")
+    rehearse.add_argument("--seed", type=whole(0), metavar="N", help="another sky, gear and weather")
+    rehearse.add_argument(
+        "--seeds", type=whole(1, 200), metavar="N", help="so many rehearsals: the odds of each line"
+    )
     options.scenario(rehearse)
     options.truth(rehearse)
     options.as_json(rehearse, "one JSON event a line, the last one a summary")
@@ -44,12 +49,14 @@ def add_window(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     window.add_argument("--demo", action="store_true", help="the made-up observatory that ships with Vigil")
     window.add_argument(
         "--speed",
-        type=float,
+        type=number(1, 1000),
         default=60.0,
         metavar="N",
         help="simulated nights: so many times real time (60)",
     )
-    window.add_argument("--seed", type=int, metavar="N", help="simulated rigs: another sky, gear and weather")
+    window.add_argument(
+        "--seed", type=whole(0), metavar="N", help="simulated rigs: another sky, gear and weather"
+    )
     options.scenario(window)
     options.begins_at(window)
     window.add_argument("--autostart", action="store_true", help="start the night at once")
@@ -96,7 +103,7 @@ def add_keep(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") ->
     keep.add_argument("--rig", metavar="RIG", required=True)
     options.pace(keep)
     options.begins_at(keep)
-    keep.add_argument("--seed", type=int, metavar="N")
+    keep.add_argument("--seed", type=whole(0), metavar="N")
     keep.add_argument("--guarded", action="store_true", help="started again should it die")
     options.scenario(keep)
     options.truth(keep)

@@ -2,6 +2,8 @@
 
 import argparse
 
+from vigil.cli.grammar.numbers import number
+
 
 def plan_and_rig(parser: argparse.ArgumentParser, plan_help: str) -> None:
     """A plan file and the rig that it is for, or the demo's."""
@@ -46,7 +48,11 @@ def pace(parser: argparse.ArgumentParser) -> None:
     pace = parser.add_mutually_exclusive_group()
     pace.add_argument("--virtual", action="store_true", help="simulated rigs: as fast as pixels can be made")
     pace.add_argument(
-        "--speed", type=float, default=1.0, metavar="N", help="simulated rigs: so many times real time (1)"
+        "--speed",
+        type=number(1, 1000),
+        default=1.0,
+        metavar="N",
+        help="simulated rigs: so many times real time (1)",
     )
 
 

@@ -3,6 +3,7 @@
 import argparse
 
 from vigil.cli.grammar import options
+from vigil.cli.grammar.numbers import number, whole
 
 
 def add_rig(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -17,9 +18,11 @@ def add_rig(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> 
     rig.add_argument("--rig", metavar="RIG", help="a rig's name or its file")
     rig.add_argument("--demo", action="store_true", help="the made-up observatory that ships with Vigil")
     rig.add_argument(
-        "--seeing", type=float, default=3.0, metavar="ARCSEC", help="show: star size on the sky (3)"
+        "--seeing", type=number(0.2, 20), default=3.0, metavar="ARCSEC", help="show: star size on the sky (3)"
     )
-    rig.add_argument("--ambient", type=float, metavar="C", help="check: how warm tonight's air is, °C")
+    rig.add_argument(
+        "--ambient", type=number(-60, 60), metavar="C", help="check: how warm tonight's air is, °C"
+    )
     options.as_json(rig, "one JSON object")
     rig.set_defaults(module="rig")
 
@@ -35,7 +38,7 @@ def add_device(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     device.add_argument("action", nargs="?", metavar="ACTION", help="what it is to do; none shows it")
     device.add_argument("values", nargs="*", metavar="VALUE")
     device.add_argument("--rig", metavar="RIG", help="a rig's name or its file; the demo's where not given")
-    device.add_argument("--count", type=int, metavar="N", help="loop: stop after so many frames")
+    device.add_argument("--count", type=whole(1), metavar="N", help="loop: stop after so many frames")
     options.as_json(device, "one JSON object a line, the last one how it ended")
     device.set_defaults(module="device")
 

@@ -3,6 +3,7 @@
 import argparse
 
 from vigil.cli.grammar import options
+from vigil.cli.grammar.numbers import number, whole
 
 
 def add_shoot(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -12,26 +13,28 @@ def add_shoot(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
     shoot.add_argument("--rig", metavar="RIG", help="a simulated rig; the demo's where not given")
     shoot.add_argument("--kind", choices=["light", "dark", "flat", "bias", "guide"], default="light")
     shoot.add_argument("--filter", metavar="F", help="through which filter; else the one to focus through")
-    shoot.add_argument("--exposure", type=float, metavar="S", help="seconds; a bias needs none")
-    shoot.add_argument("--count", type=int, default=1, metavar="N", help="how many (1)")
-    shoot.add_argument("--gain", type=int, metavar="N", help="else the rig's for lights")
-    shoot.add_argument("--offset", type=int, metavar="N", help="else the rig's for lights")
-    shoot.add_argument("--binning", type=int, default=1, choices=[1, 2, 3, 4], metavar="N", help="1 to 4 (1)")
     shoot.add_argument(
-        "--focus-offset", type=float, default=0.0, metavar="STEPS", help="from the best focus there is (0)"
+        "--exposure", type=number(above=0, most=86_400), metavar="S", help="seconds; a bias needs none"
+    )
+    shoot.add_argument("--count", type=whole(1), default=1, metavar="N", help="how many (1)")
+    shoot.add_argument("--gain", type=whole(0), metavar="N", help="else the rig's for lights")
+    shoot.add_argument("--offset", type=whole(0), metavar="N", help="else the rig's for lights")
+    shoot.add_argument("--binning", type=whole(1, 4), default=1, metavar="N", help="1 to 4 (1)")
+    shoot.add_argument(
+        "--focus-offset", type=number(), default=0.0, metavar="STEPS", help="from the best focus there is (0)"
     )
     shoot.add_argument("--near", metavar='"RA DEC"', help="where to look; else high in the south-east")
     shoot.add_argument(
         "--at", metavar="TIME", help="UTC, as 2027-01-12T21:00; else five hours into the rig's evening"
     )
     shoot.add_argument(
-        "--sensor-c", type=float, metavar="C", help="the sensor's temperature; else its set-point"
+        "--sensor-c", type=number(-100, 60), metavar="C", help="the sensor's temperature; else its set-point"
     )
     shoot.add_argument(
-        "--level", type=int, metavar="STEP", help="flat: the panel's; else for half a full scale"
+        "--level", type=whole(0), metavar="STEP", help="flat: the panel's; else for half a full scale"
     )
     options.scenario(shoot)
-    shoot.add_argument("--seed", type=int, metavar="N", help="another sky, gear and weather")
+    shoot.add_argument("--seed", type=whole(0), metavar="N", help="another sky, gear and weather")
     shoot.add_argument("--out", metavar="DIR", default=".", help="folder for the frames (here)")
     options.truth(shoot)
     options.as_json(shoot, "one JSON object a line a file, with the light's budget")
@@ -48,8 +51,10 @@ def add_scenario(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
     scenario.add_argument("action", choices=list(SCENARIO_ACTIONS))
     scenario.add_argument("words", nargs="*", metavar="WORD", help="what the action works on, see above")
     scenario.add_argument("--rig", metavar="RIG", help="whose keeper; the demo's where not given")
-    scenario.add_argument("--minutes", type=float, default=10.0, metavar="N", help="fault: how long (10)")
-    scenario.add_argument("--amount", type=float, metavar="N", help="fault: by how much, where it moves")
+    scenario.add_argument(
+        "--minutes", type=number(above=0), default=10.0, metavar="N", help="fault: how long (10)"
+    )
+    scenario.add_argument("--amount", type=number(), metavar="N", help="fault: by how much, where it moves")
     options.as_json(scenario, "one JSON object")
     scenario.set_defaults(module="scenario")
 

@@ -3,6 +3,7 @@
 import argparse
 
 from vigil.cli.grammar import options
+from vigil.cli.grammar.numbers import number, whole
 
 
 def add_targets(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -15,12 +16,14 @@ def add_targets(commands: "argparse._SubParsersAction[argparse.ArgumentParser]")
         "--kind", action="append", metavar="KIND", help="only these, as galaxy; may be repeated"
     )
     targets.add_argument("--constellation", metavar="ABC", help="only there, as Ori")
-    targets.add_argument("--larger", type=float, metavar="ARCMIN", help="only objects at least that long")
-    targets.add_argument("--smaller", type=float, metavar="ARCMIN")
-    targets.add_argument("--above", type=float, metavar="DEG", help="count the time above this altitude only")
-    targets.add_argument("--moon", type=float, metavar="DEG", help="at least so far from the moon")
+    targets.add_argument("--larger", type=number(0), metavar="ARCMIN", help="only objects at least that long")
+    targets.add_argument("--smaller", type=number(above=0), metavar="ARCMIN")
+    targets.add_argument(
+        "--above", type=number(0, 89), metavar="DEG", help="count the time above this altitude only"
+    )
+    targets.add_argument("--moon", type=number(0, 180), metavar="DEG", help="at least so far from the moon")
     targets.add_argument("--weights", metavar="W", help="as time=2,size=1,brightness=0.5 (1 each)")
-    targets.add_argument("--most", type=int, default=30, metavar="N", help="how many (30)")
+    targets.add_argument("--most", type=whole(1), default=30, metavar="N", help="how many (30)")
     options.as_json(targets, "one JSON object")
     targets.set_defaults(module="targets")
 
@@ -28,13 +31,15 @@ def add_targets(commands: "argparse._SubParsersAction[argparse.ArgumentParser]")
 def add_frame(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
     frame = commands.add_parser("frame", help="panels of a target or a position, as they will be sent")
     frame.add_argument("target", metavar='TARGET|"RA DEC"')
-    frame.add_argument("--columns", type=int, default=1, metavar="N", help="panels across (1)")
-    frame.add_argument("--rows", type=int, default=1, metavar="N", help="panels up (1)")
+    frame.add_argument("--columns", type=whole(1, 10), default=1, metavar="N", help="panels across (1)")
+    frame.add_argument("--rows", type=whole(1, 10), default=1, metavar="N", help="panels up (1)")
     frame.add_argument("--cover", action="store_true", help="as many panels as cover the object")
     frame.add_argument(
-        "--overlap", type=float, default=20.0, metavar="PERCENT", help="the least anywhere (20)"
+        "--overlap", type=number(0, 90), default=20.0, metavar="PERCENT", help="the least anywhere (20)"
     )
-    frame.add_argument("--angle", type=float, metavar="DEG", help="position angle of the rows (0)")
+    frame.add_argument(
+        "--angle", type=number(-360, 360), metavar="DEG", help="position angle of the rows (0)"
+    )
     frame.add_argument(
         "--lines", metavar="LINES", help='a panel\'s exposures, as "Ha 300 s x 12; OIII 300 s x 12"'
     )
@@ -67,7 +72,9 @@ def add_solve(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
     )
     solve.add_argument("files", nargs="+", metavar="FILE")
     solve.add_argument("--near", metavar='"RA DEC"', help="where to look; else the header's RA and DEC")
-    solve.add_argument("--within", type=float, default=3.0, metavar="DEG", help="how far around (3)")
+    solve.add_argument(
+        "--within", type=number(above=0, most=180), default=3.0, metavar="DEG", help="how far around (3)"
+    )
     solve.add_argument(
         "--scale", metavar="MIN..MAX", help="arc-seconds a pixel; else from the header, ±20 %%"
     )
@@ -77,7 +84,9 @@ def add_solve(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
     solve.add_argument("--field", metavar="MIN..MAX", help="blind: shorter side in degrees (0.3..15)")
     solve.add_argument("--write", action="store_true", help="add the solution to the file's header (FITS)")
     solve.add_argument("--residuals", action="store_true", help="with --json: every matched star")
-    solve.add_argument("--jobs", type=int, metavar="N", help="files at a time; else as many as processors")
+    solve.add_argument(
+        "--jobs", type=whole(1, 256), metavar="N", help="files at a time; else as many as processors"
+    )
     options.as_json(solve, "one JSON object a line a file")
     solve.set_defaults(module="solve")
 

@@ -11,10 +11,11 @@ from pydantic import BaseModel, ValidationError
 from pydantic.fields import FieldInfo
 from pydantic_core import PydanticUndefined
 
+from vigil.documents.refusal import in_words
 from vigil.documents.rig.mount import FlipWindow
 from vigil.documents.rig.part import Shown
 from vigil.documents.rig.rig import Rig
-from vigil.documents.store import Document, DocumentError, explain
+from vigil.documents.store import Document, DocumentError
 
 Path = tuple[str | int, ...]
 D = TypeVar("D", bound=Document)
@@ -111,7 +112,7 @@ def with_values(document: D, values: dict[Path, Any]) -> D:
     try:
         return type(document).model_validate(data)
     except ValidationError as problem:
-        raise DocumentError("; ".join(explain(problem))) from None
+        raise DocumentError(in_words(problem)) from None
 
 
 def name_of(document: Document) -> str:

@@ -377,7 +377,7 @@ class PanelsPage(Page):
         self._frame.wish(self.number, lines=lines)
 
     def _known(self, text: str) -> list[ExposureLine]:
-        lines = parse_lines(text)
+        lines = parse_lines(text, self._session.rig)
         names = self._session.rig.filter_names
         wrong = sorted({line.filter for line in lines if line.filter and line.filter not in names})
         if wrong:
