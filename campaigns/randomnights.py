@@ -65,7 +65,9 @@ _FAULTS = (
     (FaultKind.DISK_FULL, None, 20.0),
 )
 _CHANCES = ("camera", "mount", "focuser", "filter wheel", "roof", "cover", "weather station", "safety sensor")
-_MAY_BE_OFF = ("stars seen", "camera cold", "focus fresh", "camera angle", "on target", "dithered", "heaters")
+_MAY_BE_OFF = (
+    "enough stars", "camera cold", "focus fresh", "camera angle", "on target", "dithered", "heaters",
+)  # fmt: skip
 _WINDOWS = (
     FlipWindow(earliest_min=5, latest_min=20, preferred_min=8),
     FlipWindow(earliest_min=0, latest_min=10),

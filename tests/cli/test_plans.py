@@ -35,14 +35,14 @@ def kept(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> Path:
     return Path(told(capsys)["path"])
 
 
-def test_plans_are_kept_listed_and_thrown_away(kept: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_plans_are_kept_listed_and_deleted(kept: Path, capsys: pytest.CaptureFixture[str]) -> None:
     assert main(["plan", "list", "--json"]) == 0
     assert told(capsys)["plans"] == [{"name": "Mine", "targets": ["IC 405"], "frames": 16}]
     (kept.parent / "torn.json").write_text('{"kind": "night plan"')
     assert main(["plan", "list"]) == 0
     shown = capsys.readouterr()
     assert shown.out.startswith("Mine: IC 405; 16 frames") and "torn.json: line 1" in shown.err
-    assert main(["plan", "remove", "mine"]) == 0
+    assert main(["plan", "delete", "mine"]) == 0
     assert "thrown away" in capsys.readouterr().out and not kept.exists()
     assert main(["plan", "show", "Mine"]) == 2
     assert "no plan is called 'Mine'; there are none" in capsys.readouterr().err
@@ -133,16 +133,20 @@ def test_the_odds_come_from_a_process_of_its_own() -> None:
     [
         ("dithered", {}, "off"),
         ("dithered", {"dither_every_frames": 3}, "every 3 frames, by 8 px at most"),
-        ("focus fresh", {"focus_colder_by_c": None, "focus_grown_by_percent": None}, "under 90 min"),
+        (
+            "focus fresh",
+            {"focus_colder_by_c": None, "focus_grown_by_percent": None},
+            "refocused after 90 min",
+        ),
         (
             "focus fresh",
             {"focus_colder_by_c": None, "focus_grown_by_percent": None, "focus_every_min": None},
-            "once",
+            "focused once",
         ),
-        ("on target", {"target_keep_arcmin": None}, "within 4 px, however far it wanders then"),
-        ("stars seen", {"stars_at_least_percent": None}, "off"),
+        ("on target", {"target_keep_arcmin": None}, "centred to 4 px, not recentred after that"),
+        ("enough stars", {"stars_at_least_percent": None}, "off"),
         ("safe", {"when_unsafe": "stay"}, "else all stays as it is"),
-        ("pier side", {"centre_after_flip": False}, "not centred anew after a flip"),
+        ("pier side", {"centre_after_flip": False}, "not recentred after a flip"),
         ("connected", {}, ""),
     ],
 )
@@ -157,11 +161,11 @@ def test_a_plans_text_has_what_is_a_blocks_own() -> None:
             "limits": {"target_keep_arcmin": 3, "focus_every_min": None, "focus_at_new_target": True},
         }
     )
-    said = "focus fresh every: off, anew on a new target; on target wandered by 3′"
+    said = "focus fresh every: off, on every new target; on target recentre when off by 3′"
     assert own_limits_words(own, PLAN.orders) == said
     assert f"of its own: {said}" in plan_text(PLAN.model_copy(update={"blocks": [own]}), RIG)
     assert own_limits_words(PLAN.blocks[0], PLAN.orders) == ""
-    assert [words.split(":")[0] for words in orders_words(PLAN, RIG)][:2] == ["stars seen", "camera cold"]
+    assert [words.split(":")[0] for words in orders_words(PLAN, RIG)][:2] == ["enough stars", "camera cold"]
 
 
 def test_the_rigs_document_says_how_long_things_take() -> None:

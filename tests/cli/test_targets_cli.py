@@ -94,7 +94,7 @@ def test_covering_and_costs(capsys: pytest.CaptureFixture[str]) -> None:
         (("frame", "M 31", "--lines", "Ha for ever"), "no exposure line"),
         (("frame", "05 16 12 +34 27", "--cover"), "needs an object"),
         (("shelf", "plan", "M 31"), "needs NAME PLAN"),
-        (("shelf", "remove", "M 31"), "'M 31' is not on the shelf"),
+        (("shelf", "delete", "M 31"), "'M 31' is not on the shelf"),
         (("shelf", "import", "/nowhere.csv"), "there is no such file"),
         (("catalogue", "add"), "say which table"),
         (("catalogue", "show", "x.csv"), "needs no file"),
@@ -120,7 +120,7 @@ def test_the_shelf_out_and_in_and_into_a_plan(capsys: pytest.CaptureFixture[str]
     assert all(b.target.position_angle_deg is not None for b in made.blocks)
     out = tmp_path / "shelf.csv"
     assert main(["shelf", "export", str(out)]) == 0
-    assert main(["shelf", "remove", "NGC 1499"]) == 0
+    assert main(["shelf", "delete", "NGC 1499"]) == 0
     assert told(capsys, "shelf", "import", str(out))["kept"] == 1
     assert told(capsys, "shelf", "list")["framed"][0]["lines"][0]["count"] == 12
     assert shelf_file().with_name("shelf.json.previous").exists()
@@ -148,5 +148,5 @@ def test_ready_says_what_is_missing(capsys: pytest.CaptureFixture[str], tmp_path
     items = {item["name"]: item for item in told(capsys, "ready", status=3)["items"]}
     assert "1 stars to magnitude 15.0 from deep.csv" in items["deeper stars of your own"]["words"]
     assert told(capsys, "catalogue", "show")["own"]["stars"] == 1
-    assert told(capsys, "catalogue", "remove")["own"] is None
+    assert told(capsys, "catalogue", "delete")["own"] is None
     assert main(["catalogue", "show"]) == 0 and "no catalogue of your own" in capsys.readouterr().out

@@ -155,3 +155,10 @@ def test_numbers_of_the_rig() -> None:
     assert rig.site.place().pressure_hpa == pytest.approx(923, abs=1)
     with pytest.raises(KeyError, match="the wheel has L"):
         rig.wheel.filter("nothing")
+
+
+def test_a_plan_of_schema_1_keeps_its_conditions_under_their_new_names() -> None:
+    old = json.loads(demo_file("plan.json").read_text())
+    named = [{"kind": "condition", "name": "stars seen", "off": True}]
+    plan = parse(NightPlan, json.dumps({**old, "schema": 1, "opening": named}), "an old plan")
+    assert [(item.name, item.off) for item in plan.opening] == [("enough stars", True)]

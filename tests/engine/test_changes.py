@@ -85,17 +85,18 @@ def test_what_has_frames_keeps_its_settings_and_the_night_its_plan(tmp_path: Pat
     assert len(order(played)) == 8 and not played.of(Kind.PLAN_CHANGED)
 
 
-def test_a_block_is_left_and_taken_up_again(tmp_path: Path) -> None:
+def test_a_block_is_skipped_and_done_after_all(tmp_path: Path) -> None:
     played, answers = night(
         tmp_path,
         two_blocks(),
-        (1, Command.LEAVE, {}),
-        (2, Command.LEAVE, {"block": "IC 405"}),
+        (1, Command.SKIP, {}),
+        (2, Command.SKIP, {"block": "IC 405"}),
         (2, Command.NEXT, {"block": "ic 405", "now": True}),
         (3, Command.NEXT, {"block": "nowhere"}),
     )
     assert [a.taken for a in answers] == [True, False, True, False]
-    assert "left for tonight already" in answers[1].reason and "there are ic405, other" in answers[3].reason
+    assert "skipped for tonight already" in answers[1].reason
+    assert "there are ic405, other" in answers[3].reason
     # the frame under way was finished the first time, abandoned the second
     assert [e.values["outcome"] for e in played.of(Kind.EXPOSURE_ENDED)][:2] == ["done", "cancelled"]
     assert [line[:5] for line in order(played)] == ["ic405"] * 4 + ["other"] * 4
@@ -108,8 +109,8 @@ def test_refocusing_is_asked_for_paused_and_taken_up(tmp_path: Path) -> None:
         (1, Command.REFOCUS, {}),
         (2, Command.PAUSE_FOCUS, {}),
         (2, Command.PAUSE_FOCUS, {}),
-        (6, Command.TAKE_UP_FOCUS, {}),
-        (6, Command.TAKE_UP_FOCUS, {}),
+        (6, Command.RESUME_FOCUS, {}),
+        (6, Command.RESUME_FOCUS, {}),
     )
     assert [a.taken for a in answers] == [True, True, False, True, False]
     story = [

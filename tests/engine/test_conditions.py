@@ -125,9 +125,9 @@ def test_a_gust_does_not_count() -> None:
             "camera cold",
             having(camera=CameraState(-9.4, -10.0, 1, "idle")),
             Standing.NOT_MET,
-            "-9.4 °C",
+            "−9.4 °C",
         ),
-        ("camera cold", having(camera=CameraState(-10, None, 0, "idle")), Standing.NOT_MET, "-10"),
+        ("camera cold", having(camera=CameraState(-10, None, 0, "idle")), Standing.NOT_MET, "−10"),
         ("camera cold", having(camera=None), Standing.UNKNOWN, "not connected"),
         (
             "tracking",
@@ -170,7 +170,7 @@ def test_a_gust_does_not_count() -> None:
             "focus fresh",
             replace(with_night(frames_since_focus=5), orders=with_orders(focus_every_frames=5)),
             Standing.NOT_MET,
-            "frames since 5",
+            "frames since focus 5",
         ),
         (
             "focus fresh",
@@ -247,7 +247,7 @@ def test_just_inside_the_limit(name: str, view: View) -> None:
 def test_gauges_say_how_far() -> None:
     gauges = {g.words: (g.value, g.limit, g.unit) for g in check("focus fresh", GOOD).gauges}
     assert gauges == {
-        "colder or warmer by": (0.5, 1.2, "°C"),
+        "temperature changed by": (0.5, 1.2, "°C"),
         "since focus": (30.0, 90.0, "min"),
         "stars grown by": (0.0, 15.0, "%"),
     }
@@ -262,7 +262,7 @@ def test_what_brings_each_about() -> None:
     kinds = {c.name: kind(c.remedy(GOOD)) for c in conditions_for(RIG)}
     assert kinds == {
         "connected": "Connect",
-        "stars seen": "Hold",
+        "enough stars": "Hold",
         "in its span": "NotNow",
         "room on disk": "Hold",
         "camera cold": "Cool",
@@ -282,7 +282,7 @@ def test_a_block_may_have_a_set_point_of_its_own() -> None:
     own = BLOCK.model_copy(update={"set_point_c": -15.0})
     view = replace(GOOD, wanted=light_wanted(replace(CANDIDATE, block=own), RIG, PLAN))
     found = check("camera cold", view)
-    assert not found.met and "wanted -15.0" in found.words
+    assert not found.met and "wanted −15.0" in found.words
     remedy = next(c for c in conditions_for(RIG) if c.name == "camera cold").remedy(view)
     assert isinstance(remedy, Do) and remedy.activity.set_point_c == -15.0  # type: ignore[attr-defined]
     warm = PLAN.model_copy(update={"blocks": [own]})

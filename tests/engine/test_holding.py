@@ -81,7 +81,7 @@ def test_what_the_guards_need_is_connected_first_but_not_while_all_is_being_shut
     assert isinstance(first.activity, Connect) and first.activity.names == ("weather station", "roof")
 
 
-@pytest.mark.parametrize(("cause", "dwell"), [("safe", 5), ("stars seen", 5), ("room on disk", 1)])
+@pytest.mark.parametrize(("cause", "dwell"), [("safe", 5), ("enough stars", 5), ("room on disk", 1)])
 def test_it_goes_on_only_after_the_cause_has_been_gone_for_a_while(cause: str, dwell: int) -> None:
     outlook = FakeOutlook()
     made = holding(outlook, cause)
@@ -96,7 +96,7 @@ def test_it_goes_on_only_after_the_cause_has_been_gone_for_a_while(cause: str, d
 
 def test_a_cause_that_only_a_frame_shows_is_looked_at_every_five_minutes_under_a_safe_sky() -> None:
     outlook = FakeOutlook(looks=True)
-    made = holding(outlook, "stars seen")
+    made = holding(outlook, "enough stars")
     assert isinstance(after(made, 4.9), Rest), "it has just been seen"
     look = after(made, 5)
     assert isinstance(look, Act) and look.activity.KIND == "look" and not look.urgent
@@ -108,7 +108,7 @@ def test_a_cause_that_only_a_frame_shows_is_looked_at_every_five_minutes_under_a
 def test_between_blocks_only_the_sky_can_be_judged() -> None:
     outlook = FakeOutlook(cause=MET)
     wait = Wait(NOW + timedelta(hours=1), "later")
-    made = holding(outlook, "stars seen")
+    made = holding(outlook, "enough stars")
     assert isinstance(after(made, 30, wait), Rest) and isinstance(after(made, 90, wait), Rest)
     made = holding(outlook, "safe")
     assert isinstance(after(made, 30, wait), Rest) and isinstance(after(made, 35, wait), GoOn)

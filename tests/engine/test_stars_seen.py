@@ -27,8 +27,8 @@ def looks(played: Played) -> list[Event]:
 def test_a_cloud_holds_the_night_until_looks_show_stars_again(tmp_path: Path) -> None:
     played = night(tmp_path)
     (held,), (resumed,) = played.of(Kind.HELD), played.of(Kind.RESUMED)
-    assert held.values == {"condition": "stars seen"} and "stars where" in held.reason
-    assert "limit 35" in held.reason and resumed.reason.startswith("stars seen again for")
+    assert held.values == {"condition": "enough stars"} and "stars where" in held.reason
+    assert "limit 35" in held.reason and resumed.reason.startswith("enough stars again for")
     # looked every five minutes, each time with how many there were; the last one had them all
     told = looks(played)
     apart = [(b.at - a.at).total_seconds() / 60 for a, b in pairwise(told)]

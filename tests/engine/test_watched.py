@@ -37,7 +37,7 @@ def test_a_mount_that_moves_ends_the_frame_and_it_is_taken_again(tmp_path: Path)
     assert len(state.saved) == 7 and state.good == 6 and state.done(frame["line"]) == 3
     assert played.events[-1].values["frames"] == 6
     told = account(short_plan(count=3, exposure_s=300), played.events)
-    assert told.complete and 0 < told.lost_s["exposure short"] < 300
+    assert told.complete and 0 < told.lost_s["frames cut short"] < 300
 
 
 def test_an_unsafe_sky_ends_the_frame_and_holds(tmp_path: Path) -> None:

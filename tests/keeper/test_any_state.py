@@ -57,7 +57,7 @@ _COMMANDS: tuple[tuple[Command, dict[str, Any]], ...] = (
     (Command.END, {}),
     (Command.END, {"after_frame": True}),
     (Command.STOP, {}),
-    (Command.LEAVE, {"block": PLAN.blocks[0].id}),
+    (Command.SKIP, {"block": PLAN.blocks[0].id}),
     (Command.NEXT, {"block": PLAN.blocks[0].id, "now": True}),
     (Command.REFOCUS, {}),
     (Command.ANSWER, {}),

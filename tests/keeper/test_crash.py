@@ -39,9 +39,9 @@ class CommandLine:
             [sys.executable, "-m", "vigil", *words], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
         )
 
-    def run_night(self, *words: str) -> "subprocess.Popen[str]":
+    def run_night(self, *words: str, pace: tuple[str, ...] = ("--virtual",)) -> "subprocess.Popen[str]":
         rig, plan = str(self.folder / "rig.json"), str(self.folder / "plan.json")
-        return self.start("run", plan, "--rig", rig, "--virtual", "--json", "--out", str(self.out), *words)
+        return self.start("run", plan, "--rig", rig, *pace, "--json", "--out", str(self.out), *words)
 
     def resume(self) -> "subprocess.Popen[str]":
         rig = str(self.folder / "rig.json")
@@ -122,13 +122,13 @@ def test_one_keeper_for_a_rig_wherever_it_is_looked_for(
 ) -> None:
     """Another runtime folder, or one that was swept: the keeper is found, and no second one starts."""
     save(short_plan(count=100), command_line.folder / "plan.json")
-    first = command_line.run_night("--seed", "3")
+    first = command_line.run_night("--seed", "3", pace=("--speed", "60"))  # it has to last, not to get on
     started = read_until(first, lambda e: e["kind"] == "night_started")
     monkeypatch.setenv("XDG_RUNTIME_DIR", tempfile.mkdtemp(prefix="vigil-"))
     code, told = command_line.night("status")
     assert code == 0 and told["keeper_pid"] == started["values"]["keeper_pid"]
     rig = str(command_line.folder / "rig.json")
-    second = command_line.start("keep", "--rig", rig, "--virtual")
+    second = command_line.start("keep", "--rig", rig, "--speed", "60")
     _, said = second.communicate(timeout=60)
     assert second.returncode == 4 and "the rig's keeper runs already" in said
     assert command_line.night("end")[0] == 0

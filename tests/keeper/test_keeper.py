@@ -154,7 +154,7 @@ def test_speed_and_skip_are_for_simulated_time(tmp_path: Path) -> None:
         loop.speed = 2.0
         refused = [await link.ask(ask(Command.SPEED, speed=s)) for s in (0, 5000, "fast", None)]
         assert not any(a.taken for a in refused) and "1 to 1000" in refused[0].reason
-        assert not (await link.ask(ask(Command.SKIP))).taken  # no night
+        assert not (await link.ask(ask(Command.JUMP_AHEAD))).taken  # no night
         assert (await link.ask(ask(Command.SPEED, speed=60))).taken
         status = await link.status()
         # time hurries only while a night is under way
@@ -166,7 +166,7 @@ def test_speed_and_skip_are_for_simulated_time(tmp_path: Path) -> None:
                 break
             if isinstance(news, Event) and news.kind is Kind.EXPOSURE_STARTED:
                 assert loop.speed == 60.0
-            assert (await link.ask(ask(Command.SKIP))).taken
+            assert (await link.ask(ask(Command.JUMP_AHEAD))).taken
         status = await link.status()
         assert (status.speed, status.done) == (60.0, 2)
 
@@ -184,7 +184,7 @@ def test_speed_and_skip_are_for_simulated_time(tmp_path: Path) -> None:
 def test_another_protocol_may_only_make_it_safe(tmp_path: Path) -> None:
     async def main(keeper: Keeper, link: Loopback) -> None:
         answer = await link.ask(Ask(id="t", command=Command.START, protocol=99))
-        assert not answer.taken and "protocol 2, the client 99" in answer.reason
+        assert not answer.taken and "protocol 3, the client 99" in answer.reason
         answer = await link.ask(Ask(id="t", command=Command.END, protocol=99))
         assert answer.reason == "no night is under way"
 

@@ -38,10 +38,10 @@ def test_what_follows_from_the_demo_rig() -> None:
 @pytest.mark.parametrize(
     ("pixels", "verdict"),
     [
-        (0.8, "far too coarse"),
-        (1.2, "a little coarse"),
+        (0.8, "strongly undersampled"),
+        (1.2, "slightly undersampled"),
         (1.86, "well sampled"),
-        (5.0, "finer than seeing"),
+        (5.0, "oversampled"),
     ],
 )
 def test_sampling_in_words(pixels: float, verdict: str) -> None:

@@ -96,8 +96,8 @@ def test_an_exposure_that_no_longer_fits_is_not_begun() -> None:
     found = pick(TWO, SPANS, at=nearly)
     assert isinstance(found, Candidate) and found.block.id == "b"
     over = pick(TWO, SPANS, {"b1": 1}, at=nearly)
-    assert over == Finished("a is over for tonight")
-    assert pick(TWO, SPANS, {"b1": 1}, given_up={"a"}) == Finished("a given up")
+    assert over == Finished("the span of a has closed (0 of 2 L 600 s, 0 of 1 L 600 s)")
+    assert pick(TWO, SPANS, {"b1": 1}, given_up={"a"}) == Finished("a was skipped")
 
 
 @given(st.integers(0, 3), st.integers(0, 2), st.integers(0, 2), st.floats(-2, 8))

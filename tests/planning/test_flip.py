@@ -31,12 +31,12 @@ RULE = FlipRule(earliest_min=5, wanted_min=8, last_min=18, limit_min=20)
 @pytest.mark.parametrize(
     ("hour_angle", "frame_s", "what", "says"),
     [
-        (-30, 300, Next.SHOOT, "30.0 min before it"),
-        (7.9, 300, Next.SHOOT, "7.9 min after it"),
-        (8.0, 30, Next.FLIP, "8.0 min after it"),
+        (-30, 300, Next.SHOOT, "30.0 min before the meridian"),
+        (7.9, 300, Next.SHOOT, "7.9 min after the meridian"),
+        (8.0, 30, Next.FLIP, "8.0 min after the meridian"),
         (6.0, 1200, Next.FLIP, "8 min 03 s too late"),
-        (0.0, 1200, Next.WAIT, "2 min 03 s too late; the flip may begin in 5.0 min"),
-        (30.0, 30, Next.FLIP, "30.0 min after it"),
+        (0.0, 1200, Next.WAIT, "2 min 03 s too late: the flip comes first; it may begin in 5.0 min"),
+        (30.0, 30, Next.FLIP, "30.0 min after the meridian"),
     ],
 )
 def test_shoot_on_wait_or_flip(hour_angle: float, frame_s: float, what: Next, says: str) -> None:
@@ -175,5 +175,5 @@ def test_a_mount_that_went_over_by_itself_is_centred_anew() -> None:
     events = rehearsed(plan, rig, Scenario(), 3, Path("unused"), watch=watch).events
     assert turned
     why = [e.reason for e in events if e.kind is Kind.ACTIVITY_STARTED and e.values["kind"] == "flip"]
-    assert any("the tube went east of the pier" in reason for reason in why)
+    assert any("the tube is now east of the pier" in reason for reason in why)
     assert events[-1].kind is Kind.NIGHT_OVER and events[-1].values["frames"] == plan.wanted

@@ -71,7 +71,7 @@ def test_what_does_not_fit_is_counted_with_the_cause() -> None:
     (lost,) = ahead.lost
     assert lost.line == "l" and 0 < lost.fitting < lost.wanted == 500
     assert lost.fitting == sum(s.line == "l" and s.kind == "exposure" for s in ahead.steps)
-    assert ahead.because == "NGC 2403 is over for tonight"
+    assert ahead.because == "the span of NGC 2403 has closed (127 of 500 L 300 s)"
     closes = ahead.spans["ngc2403"][-1].closes
     assert all(s.ends <= closes for s in ahead.steps if s.kind == "exposure")
 
@@ -82,7 +82,7 @@ def test_frames_taken_already_are_not_foreseen_again() -> None:
     ahead = forecast(demo_plan(), RIG, later, taken)
     assert ahead.frames == 5 and {s.line for s in ahead.steps if s.kind == "exposure"} == {"ic405-l"}
     given_up = forecast(demo_plan(), RIG, later, taken, given_up={"ic405"})
-    assert given_up.frames == 0 and given_up.ends is None and "given up" in given_up.because
+    assert given_up.frames == 0 and given_up.ends is None and "was skipped" in given_up.because
 
 
 def test_an_empty_plan_comes_to_nothing() -> None:

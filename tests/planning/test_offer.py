@@ -50,7 +50,7 @@ def test_hours_are_those_of_the_single_object() -> None:
 
 def test_size_counts_against_the_frame() -> None:
     small, fits, large, unknown = (offers(made(80, 34, major=size))[0] for size in (3.0, 40.0, 200.0, 0.0))
-    assert (small.fit, fits.fit, unknown.fit) == ("small", "fits", "size unknown")
+    assert (small.fit, fits.fit, unknown.fit) == ("small", "in one frame", "size unknown")
     assert large.fit.endswith("panels") and large.panels is not None and max(large.panels) >= 3
     assert fits.score > max(small.score, large.score)
 

@@ -92,7 +92,7 @@ def test_from_the_command_line(own_folders: Path, capsys: pytest.CaptureFixture[
     assert main(["pattern", "apply", "lines", other, "--target", "5h22m30s +33°25'00\""]) == 0
     placed = load(NightPlan, Path(other)).blocks[-1].target
     assert placed.ra_deg == pytest.approx(80.625) and placed.dec_deg == pytest.approx(33 + 25 / 60)
-    assert main(["pattern", "export", "winter", file]) == 0 and main(["pattern", "remove", "winter"]) == 0
+    assert main(["pattern", "export", "winter", file]) == 0 and main(["pattern", "delete", "winter"]) == 0
     assert main(["pattern", "import", file]) == 0
     capsys.readouterr()
     assert main(["pattern", "list"]) == 0
@@ -101,7 +101,7 @@ def test_from_the_command_line(own_folders: Path, capsys: pytest.CaptureFixture[
         (["apply", "nothing", other], "no pattern is called 'nothing'"),
         (["apply", "lines", other], "give --target or --block"),
         (["keep", plan, "x", "--block", "y"], "no block is called 'y'"),
-        (["keep", plan], "write `vigil pattern keep PLAN NAME`"),
+        (["keep", plan], "`keep` needs PLAN NAME"),
         (["import", plan], "not a pattern"),
     ):
         assert main(["pattern", *words]) == 2

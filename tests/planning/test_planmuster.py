@@ -64,7 +64,7 @@ def test_the_demos_plan_has_nothing_doubtful() -> None:
             ("blocks", 0, "lines", 0, "moon"),
             "wants the moon up, its block the moon down: never",
         ),
-        (with_orders(target_reach_px=300.0), ("orders", "target_reach_px"), "centred for ever"),
+        (with_orders(target_reach_px=300.0), ("orders", "target_reach_px"), "it would never end"),
         (
             with_orders(dither_every_frames=2, dither_px=150.0),
             ("orders", "dither_px"),

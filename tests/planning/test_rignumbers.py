@@ -17,8 +17,9 @@ def test_the_demo_rigs_numbers() -> None:
     assert values == pytest.approx(
         {
             "image scale": 1.61574, "field": 1.35004, "in 3″ seeing": 1.8567, "critical focus zone": 96.624,
-            "focal ratio": 6.0, "frame": 18.10189, "resolution": 1.45, "unguided": 73.86, "room for": 4474.7,
-            "a free gigabyte": 55.2429, "guide scale": 4.29718, "guide to main": 2.65957, "5 px dither": 1.88,
+            "focal ratio": 6.0, "frame": 18.10189, "resolution": 1.45, "longest unguided": 73.86,
+            "free disk holds": 4474.7, "frames a GB": 55.2429,
+            "guide scale": 4.29718, "guide to main": 2.65957, "5 px dither": 1.88,
         },
         rel=1e-4,
     )  # fmt: skip
@@ -29,22 +30,24 @@ def test_the_demo_rigs_numbers() -> None:
 def test_from_the_command_line(capsys: pytest.CaptureFixture[str], own_folders: object) -> None:
     assert main(["rig", "show", "--demo", "--seeing", "2", "--json"]) == 0
     told = json.loads(capsys.readouterr().out)
-    assert {n["name"] for n in told["numbers"]} >= {"image scale", "in 2″ seeing", "room for"}
+    assert {n["name"] for n in told["numbers"]} >= {"image scale", "in 2″ seeing", "free disk holds"}
     assert main(["rig", "show", "--demo"]) == 0
     assert "206264.8 · pixel / focal length" in capsys.readouterr().out
     assert main(["rig", "check", "--demo"]) == 0
     assert capsys.readouterr().out == "Heron 480: nothing is wrong\n"
-    assert main(["rig", "show"]) == 2
-    assert "which rig?" in capsys.readouterr().err
+    assert main(["rig", "show"]) == 0
+    assert "Heron 480" in capsys.readouterr().out, "the demo's"
+    assert main(["rig", "rename", "Other"]) == 2
+    assert "which rig is to be changed?" in capsys.readouterr().err
 
 
 @pytest.mark.parametrize(
     ("missing", "lost"),
     [
-        ("telescope", {"image scale", "field", "in 3″ seeing", "unguided", "critical focus zone",
+        ("telescope", {"image scale", "field", "in 3″ seeing", "longest unguided", "critical focus zone",
                        "focal ratio", "resolution", "guide to main", "5 px dither"}),
-        ("camera", {"image scale", "field", "in 3″ seeing", "unguided", "guide to main", "5 px dither",
-                    "frame", "room for", "a free gigabyte"}),
+        ("camera", {"image scale", "field", "in 3″ seeing", "longest unguided", "guide to main",
+                    "5 px dither", "frame", "free disk holds", "frames a GB"}),
         ("guider", {"guide scale", "guide to main", "5 px dither"}),
         ("focuser", set()),
         ("wheel", set()),

@@ -136,10 +136,16 @@ def test_a_last_frame_may_overrun_where_that_is_wished() -> None:
 def test_the_text_says_all_of_it() -> None:
     wordy = block(from_clock=time(21), moon="down", moon_apart_deg=40, hour_angle_from_h=-2, may_overrun=True)
     said = span_words(wordy.span)
-    for words in ("from 21:00", "moon down", "40° from the moon", "hour angle from −2 h", "may end after it"):
+    for words in (
+        "from 21:00",
+        "moon down",
+        "40° from the moon",
+        "hour angle from −2 h",
+        "may run past the end",
+    ):
         assert words in said
     assert line_words(line("Ha", as_long_as_it_lasts=True, gain=5, moon="up", off=True)) == (
-        "Ha as long as it lasts 300 s, gain 5, while the moon is up, switched off"
+        "Ha 300 s, as many as fit, gain 5, while the moon is up, switched off"
     )
     text = plan_text(PLAN, RIG, forecast(PLAN, RIG, AT), markdown=True)
     assert text.startswith("# A first night") and "## IC 405  18:16–" in text and "- mount parked" in text

@@ -25,9 +25,9 @@ BEFORE = [frame() for _ in range(5)]
         ({"stars": 0, "hfr_px": None}, Mark.DOUBTFUL, "no stars"),
         ({"background_adu": 900.0}, Mark.DOUBTFUL, "sky of 900 ADU"),
         ({"elongation": 1.7}, Mark.DOUBTFUL, "1.70 times as long"),
-        ({"doubtful": "33 of 60 s: a cloud"}, Mark.DOUBTFUL, "33 of 60 s"),
-        ({"doubtful": "33 of 60 s", "verdict": "kept"}, Mark.KEPT, "by hand"),
-        ({"verdict": "rejected"}, Mark.REJECTED, "by hand"),
+        ({"doubtful": "33 of 60 s: a cloud"}, Mark.UNCOUNTED, "33 of 60 s"),
+        ({"doubtful": "33 of 60 s", "verdict": "kept"}, Mark.KEPT, ""),
+        ({"verdict": "rejected"}, Mark.REJECTED, ""),
     ],
 )
 def test_a_frame_is_held_against_those_before(values: dict[str, Any], mark: Mark, because: str) -> None:

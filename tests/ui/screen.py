@@ -13,7 +13,7 @@ from typing import Self
 import numpy as np
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QColor, QFont, QImage, QPainter
-from scipy.signal import fftconvolve
+from scipy.fft import irfft2, next_fast_len, rfft2
 
 from vigil.ui.picture import text_width
 from vigil.ui.theme import text_font
@@ -92,17 +92,20 @@ class Screen:
         header = np.frombuffer(data, ">u4", 25)
         start = int(header[0]) + 12 * int(header[19])
         pixels = np.frombuffer(data, np.uint8, int(header[12]) * int(header[5]), start)
-        return pixels.reshape(int(header[5]), -1, 4)[:, : int(header[4]), :3].max(axis=-1).astype(float)
+        seen = pixels.reshape(int(header[5]), -1, 4)[:, : int(header[4]), :3].max(axis=-1)
+        return seen.astype(np.float32)
 
     def find(self, text: str, font: QFont | None = None) -> tuple[float, tuple[float, float]]:
         """How like the words the likeliest place is (1: the same), and its middle."""
-        wanted = _drawn(text, font or text_font())
-        seen = self.picture()
+        seen, wanted = self.picture(), _drawn(text, font or text_font())
         wanted = wanted - wanted.mean()
-        count = wanted.size
+        count, (rows, columns) = wanted.size, wanted.shape
         mean = _sums(seen, wanted.shape) / count
         spread = _sums(seen**2, wanted.shape) / count - mean**2
-        match = fftconvolve(seen, wanted[::-1, ::-1], "valid")
+        # in single precision, and without a margin for what would wrap around: it is cut off
+        size = [next_fast_len(length, real=True) for length in seen.shape]
+        product = rfft2(seen, size) * np.conj(rfft2(wanted.astype(np.float32), size))
+        match = irfft2(product, size)[: seen.shape[0] - rows + 1, : seen.shape[1] - columns + 1]
         norm = np.sqrt(np.maximum(spread, 4.0) * count * (wanted**2).sum())
         like = np.abs(match) / norm  # dark words on a bright button count too
         row, column = np.unravel_index(int(np.argmax(like)), like.shape)
@@ -132,7 +135,7 @@ class Screen:
 def _sums(values: np.ndarray, shape: tuple[int, ...]) -> np.ndarray:
     """Sums over every box of a shape, by running sums."""
     rows, columns = shape
-    run = np.pad(values, ((1, 0), (1, 0))).cumsum(axis=0).cumsum(axis=1)
+    run = np.pad(values, ((1, 0), (1, 0))).cumsum(axis=0, dtype=float).cumsum(axis=1)
     return run[rows:, columns:] - run[:-rows, columns:] - run[rows:, :-columns] + run[:-rows, :-columns]
 
 

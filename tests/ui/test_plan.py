@@ -118,7 +118,7 @@ def test_the_night_says_what_it_will_come_to(stage: Stage) -> None:
     assert night.summary.text.startswith("6 frames, 6:00 of exposure · first frame 18:16 · ends 18:")
     stage.plan.edit_line("ic405", "ic405-l", count=999)
     finding = next(line for line in night.muster.lines if "lost" in line.finding.words)
-    assert "of 999 L 60 s frames of IC 405 lost: IC 405 is over for tonight" in finding.finding.words
+    assert "of 999 L 60 s frames of IC 405 lost: the span of IC 405 has closed" in finding.finding.words
     assert not night.muster_area.isHidden()
     stage.qtbot.mouseClick(finding, Qt.MouseButton.LeftButton)
     assert night.picture.chosen_block == "ic405"
@@ -183,10 +183,10 @@ def test_a_plan_changed_elsewhere_appears_on_the_desk(stage: Stage) -> None:
 
 def test_a_block_is_done_next_or_left_while_the_night_runs(stage: Stage) -> None:
     block = stage.workspace("Night").text.blocks[0]
-    assert block.next.isHidden() and block.leave.isHidden() and not block.go.isHidden()
+    assert block.next.isHidden() and block.skip.isHidden() and not block.go.isHidden()
     stage.at(stage.told.upto(Kind.FRAME_MEASURED, 2))
     stage.workspace("Night")
-    for tool, command in ((block.next, Command.NEXT), (block.leave, Command.LEAVE)):
+    for tool, command in ((block.next, Command.NEXT), (block.skip, Command.SKIP)):
         assert not tool.isHidden()
         stage.qtbot.mouseClick(tool, Qt.MouseButton.LeftButton)
         assert answer(stage, command, "it is, after the frame") == {"block": "ic405"}
@@ -286,11 +286,11 @@ def test_patterns_are_kept_and_put_in(stage: Stage, own_folders: Path) -> None:
     take("Keep the block IC 405")
     assert "“IC 405” is kept in" in night.locked.text()
     take("Keep the lines of IC 405")
-    take("Put in “IC 405”")
+    take("Insert “IC 405”")
     assert [b.id for b in stage.plan.plan.blocks] == ["ic405", "ic405-2"]
     assert stage.plan.undoable == "putting in IC 405"
     stage.plan.undo()
-    take("Put in “IC 405, lines” into IC 405")
+    take("Insert “IC 405, lines” into IC 405")
     assert len(stage.plan.plan.blocks[0].lines) == 4
 
 
@@ -304,8 +304,8 @@ def test_a_pattern_goes_onto_a_target_of_the_shelf(stage: Stage, own_folders: Pa
     night.patterns._shelf = lambda: [wide, framed]
     night.patterns.refresh()
     texts = [night.patterns.itemText(n) for n in range(night.patterns.count())]
-    assert [t for t in texts if "of the shelf" in t] == ["“My lines” on M 81 of the shelf"]
-    night.patterns.activated.emit(texts.index("“My lines” on M 81 of the shelf"))
+    assert [t for t in texts if t.startswith("New block")] == ["New block: “My lines” on M 81"]
+    night.patterns.activated.emit(texts.index("New block: “My lines” on M 81"))
     added = plan.plan.blocks[-1]
     assert (added.target.name, added.target.position_angle_deg) == ("M 81", 33.0)
     assert [x.words for x in added.lines] == [x.words for x in plan.plan.blocks[0].lines]

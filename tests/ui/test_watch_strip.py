@@ -36,7 +36,7 @@ def test_an_earlier_frame_is_looked_at_and_the_last_one_again(stage: Stage) -> N
     stage.qtbot.mouseClick(strip, Qt.MouseButton.LeftButton, pos=cell.center().toPoint())
     stage.settle()
     assert "1 of 3" in here.title.text and strip._at(QPointF(-5, 5)) is None
-    assert "good" in strip.said_of(strip.lights[0]) and strip.verdict_of(strip.lights[2]).mark is Mark.GOOD
+    assert "kept" in strip.said_of(strip.lights[0]) and strip.verdict_of(strip.lights[2]).mark is Mark.GOOD
     # a frame that comes while an earlier one is looked at doesn't take its place
     stage.at(stage.told.upto(Kind.FRAME_MEASURED, 4))
     stage.settle()
@@ -99,6 +99,6 @@ def test_what_a_running_night_may_be_asked(stage: Stage) -> None:
     values = {"what": "pause focus"}
     paused = last.model_copy(update={"id": last.id + 1, "kind": Kind.ASKED, "values": values})
     stage.bridge.told.emit([paused])
-    assert here.pause_focus.text() == "Take up refocusing"
+    assert here.pause_focus.text() == "Resume refocusing"
     stage.qtbot.mouseClick(here.pause_focus, Qt.MouseButton.LeftButton)
-    assert stage.bridge.asked[-1] == (Command.TAKE_UP_FOCUS, {})
+    assert stage.bridge.asked[-1] == (Command.RESUME_FOCUS, {})

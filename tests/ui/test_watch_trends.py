@@ -105,12 +105,12 @@ def test_time_lost_is_said_with_its_causes(stage: Stage, watch: Watch) -> None:
             told(Kind.RESUMED, 20, "safe again"),
             told(Kind.HELD, 30, "cloud 92 %, limit 60", condition="safe"),
             told(Kind.RESUMED, 40, "safe again"),
-            told(Kind.HELD, 50, "12 stars where 340 are usual", condition="stars seen"),
+            told(Kind.HELD, 50, "12 stars where 340 are usual", condition="enough stars"),
             told(Kind.RESUMED, 55, "stars seen again"),
         ]
     )
-    assert log.lost_s() == {"holding: cloud": 1800.0, "holding: stars seen": 300.0}
-    assert lost_words(log.lost_s()) == "lost 35 min: 30 min holding: cloud, 5 min holding: stars seen"
+    assert log.lost_s() == {"held: cloud": 1800.0, "held: too few stars": 300.0}
+    assert lost_words(log.lost_s()) == "35 min lost: 30 min held: cloud, 5 min held: too few stars"
     assert lost_words({"dither failed": 30.0}) == ""
     waits = told(Kind.WAITING, 60, "not open yet", until=(at + timedelta(minutes=75)).isoformat())
     held, shelters = (
@@ -120,7 +120,7 @@ def test_time_lost_is_said_with_its_causes(stage: Stage, watch: Watch) -> None:
     early = SpellLog([waits, held, shelters, told(Kind.RESUMED, 74, "safe again")])
     assert early.lost_s() == {}, "it would have been waited anyway"
     late = SpellLog([waits, held, shelters, told(Kind.RESUMED, 78, "safe again")])
-    assert late.lost_s() == {"holding: rain": 180.0}
+    assert late.lost_s() == {"held: rain": 180.0}
 
 
 def test_a_question_is_asked_where_it_can_be_answered(stage: Stage, watch: Watch) -> None:

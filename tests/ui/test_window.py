@@ -223,13 +223,13 @@ def test_what_is_refused_is_said(stage: Stage) -> None:
 
 def test_pace_is_marked_as_simulated_and_follows_the_keeper(stage: Stage) -> None:
     pace = stage.window.pace
-    assert pace.buttons[60.0].isChecked() and not pace.skip.isEnabled()
+    assert pace.buttons[60.0].isChecked() and not pace.jump.isEnabled()
     stage.qtbot.mouseClick(pace.buttons[300.0], Qt.MouseButton.LeftButton)
     assert stage.bridge.asked == [(Command.SPEED, {"speed": 300.0})]
     assert pace.buttons[60.0].isChecked()  # until the keeper says otherwise
     stage.at(stage.told.upto(Kind.EXPOSURE_STARTED))
     stage.press(Qt.Key.Key_J, control=True)
-    assert stage.bridge.asked[-1][0] is Command.SKIP
+    assert stage.bridge.asked[-1][0] is Command.JUMP_AHEAD
 
 
 def test_one_moment_for_all_pictures(stage: Stage) -> None:

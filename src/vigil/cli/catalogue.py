@@ -18,7 +18,7 @@ def run(args: argparse.Namespace) -> int:
         return _add(args, own)
     if args.file is not None:
         raise BadInput(f"{args.action} needs no file")
-    if args.action == "remove" and own.exists():
+    if args.action == "delete" and own.exists():
         shutil.rmtree(own)
     found = told(own)
     if args.json:

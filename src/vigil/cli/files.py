@@ -63,6 +63,11 @@ def my_rigs() -> "Rigs":
     return Rigs(rigs_folder(), [demo_file(f"{name}.json") for name in EXAMPLE_RIGS])
 
 
+def needs(command: str, action: str, usage: str) -> str:
+    """What is missing behind an action: "`set` needs FIELD VALUE: vigil rig set FIELD VALUE"."""
+    return f"`{action}` needs {usage or 'no more words'}: vigil {command} {action} {usage}".strip()
+
+
 def name_wanted(text: str) -> str:
     """What something is to be called. Raises BadInput."""
     if not text.strip():
@@ -116,7 +121,13 @@ def plan_path(wanted: str, rig: Rig) -> Path:
     if "/" in wanted or wanted.endswith(".json"):
         return Path(wanted)
     if wanted == "desk":
-        return data_folder(rig.id) / "plan.json"
+        path = data_folder(rig.id) / "plan.json"
+        if not path.exists():
+            raise BadInput(
+                f"the window has no plan for {rig.name} yet: open it once, "
+                f"vigil window --rig {rig.id}, or name a plan"
+            )
+        return path
     from vigil.documents.namedfiles import NotThere
 
     try:

@@ -41,13 +41,13 @@ def run(args: argparse.Namespace) -> int:
 
 
 _COMMANDS = {
-    "skip": Command.LEAVE,
-    "forward": Command.SKIP,
+    "skip": Command.SKIP,
+    "jump": Command.JUMP_AHEAD,
     "accept": Command.ANSWER,
     "reject": Command.JUDGE,
     "keep": Command.JUDGE,
     "pause-focus": Command.PAUSE_FOCUS,
-    "take-up-focus": Command.TAKE_UP_FOCUS,
+    "resume-focus": Command.RESUME_FOCUS,
 }
 """Those whose command is not called like the action."""
 

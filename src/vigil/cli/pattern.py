@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from vigil.cli import NOT_ALL, OK, BadInput
-from vigil.cli.files import EXAMPLE_RIGS, load_document, name_wanted, rig_path
+from vigil.cli.files import EXAMPLE_RIGS, load_document, name_wanted, needs, rig_path
 from vigil.cli.frame import target_wanted
 from vigil.cli.grammar.plans import PATTERN_ACTIONS
 from vigil.documents.namedfiles import NotThere
@@ -23,7 +23,7 @@ def run(args: argparse.Namespace) -> int:
     """0 done, 2 bad input, 3 done but something was left out."""
     wanted = PATTERN_ACTIONS[args.action].split()
     if len(args.words) != len(wanted):
-        raise BadInput(f"write `vigil pattern {args.action} {PATTERN_ACTIONS[args.action]}`".rstrip())
+        raise BadInput(needs("pattern", args.action, PATTERN_ACTIONS[args.action]))
     patterns = Patterns(patterns_folder())
     try:
         return _ACTIONS[args.action](args, patterns)
@@ -82,7 +82,7 @@ def _apply(args: argparse.Namespace, patterns: Patterns) -> int:
     return NOT_ALL if said else OK
 
 
-def _remove(args: argparse.Namespace, patterns: Patterns) -> int:
+def _delete(args: argparse.Namespace, patterns: Patterns) -> int:
     patterns.remove(args.words[0])
     return OK
 
@@ -102,7 +102,7 @@ _ACTIONS = {
     "list": _list,
     "keep": _keep,
     "apply": _apply,
-    "remove": _remove,
+    "delete": _delete,
     "export": _export,
     "import": _import,
 }

@@ -122,9 +122,9 @@ def _set(args: argparse.Namespace, rig: Rig) -> int:
     return OK
 
 
-def _remove(args: argparse.Namespace, rig: Rig) -> int:
+def _delete(args: argparse.Namespace, rig: Rig) -> int:
     path = my_plans(rig).throw_away(args.words[0])
-    print(json.dumps({"path": str(path)}) if args.json else f"thrown away; its file is {path}")
+    print(json.dumps({"path": str(path)}) if args.json else f"deleted; its file is {path}")
     return OK
 
 
@@ -146,7 +146,7 @@ def _place(plan: NightPlan, text: str) -> FieldPath:
     return tuple(path)
 
 
-_WORK = {"list": _list, "keep": _keep, "set": _set, "remove": _remove}
+_WORK = {"list": _list, "keep": _keep, "set": _set, "delete": _delete}
 
 
 def _overheads(rig: Rig) -> Overheads | None:

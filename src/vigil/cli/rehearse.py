@@ -19,7 +19,7 @@ from vigil.documents.plan import NightPlan, contradictions
 from vigil.documents.rig import Rig
 from vigil.documents.scenario import Scenario
 from vigil.engine.rehearsal import Rehearsed
-from vigil.planning.account import Account, account
+from vigil.planning.account import Account, account, closed_words, lost_words
 from vigil.planning.spans import local_noon_before
 from vigil.runtime.folders import data_folder
 from vigil.sky.events import twilights
@@ -101,8 +101,8 @@ def in_words(plan: NightPlan, rig: Rig, told: Account, result: Rehearsed) -> lis
         f"  {x.target} {x.words}: {x.taken} of {x.wanted}" + (f" ({x.why})" if x.why else "")
         for x in told.lines
     ]
-    lines += [f"  lost {seconds / 60:.0f} min: {name}" for name, seconds in told.lost_s.items()]
-    lines.append(f"  {told.end_reason}; {', '.join(f'{p} {o}' for p, o in told.closing.items())}")
+    lines += [f"  {words}" for words in lost_words(told.lost_s)]
+    lines.append(f"  {told.end_reason}; {closed_words(told.closing)}")
     return lines
 
 

@@ -10,7 +10,16 @@ from pathlib import Path
 from typing import Any
 
 from vigil.cli import NOT_ALL, OK, BadInput
-from vigil.cli.files import load_document, my_rigs, name_wanted, own_folders, read_value, rig_path, rig_wanted
+from vigil.cli.files import (
+    load_document,
+    my_rigs,
+    name_wanted,
+    needs,
+    own_folders,
+    read_value,
+    rig_path,
+    rig_wanted,
+)
 from vigil.cli.grammar.rigs import RIG_ACTIONS
 from vigil.documents.messages import Command, Status
 from vigil.documents.plan import NightPlan, contradictions
@@ -29,7 +38,7 @@ def run(args: argparse.Namespace) -> int:
     usage = RIG_ACTIONS[args.action].split()
     needed = sum(1 for word in usage if not word.startswith("["))
     if not needed <= len(args.words) <= len(usage):
-        raise BadInput(f"vigil rig {args.action} {RIG_ACTIONS[args.action]}".strip())
+        raise BadInput(needs("rig", args.action, RIG_ACTIONS[args.action]))
     try:
         return _ACTIONS[args.action](args)
     except (RigsError, DocumentError) as problem:
@@ -148,6 +157,8 @@ def _set(args: argparse.Namespace) -> int:
 
 
 def _change(args: argparse.Namespace, field: str, value: Any) -> int:
+    if not args.rig and not args.demo:
+        raise BadInput("which rig is to be changed? Give --rig RIG")
     rig, path = rig_wanted(args)
     changed = with_value(rig, path_of(field), value)
     rigs = my_rigs()

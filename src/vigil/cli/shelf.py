@@ -27,9 +27,9 @@ def run(args: argparse.Namespace) -> int:
     if action in ("list", "show"):
         return _list(load_shelf(), args.json)
     if len(words) != (2 if action == "plan" else 1):
-        needs = {"plan": "NAME PLAN", "remove": "NAME"}.get(action, "FILE")
+        needs = {"plan": "NAME PLAN", "delete": "NAME"}.get(action, "FILE")
         raise BadInput(f"vigil shelf {action} needs {needs}")
-    if action == "remove":
+    if action == "delete":
         shelf = load_shelf()
         save_shelf(shelf.without(_named(shelf, words[0]).id))
         return OK

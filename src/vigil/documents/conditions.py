@@ -29,58 +29,62 @@ def _flips(rig: Rig) -> bool:
 
 KNOWN: tuple[Known, ...] = (
     Known(
-        "connected", (), "Every device answers.", "connecting those that don't, up to three times",
+        "connected", (), "Every device answers.", "Vigil connects those that don't, up to three times",
         may_be_off=False,
     ),
     Known(
         "safe", (), "Weather and safety sensors say so, and their word is fresh.",
-        "holding; cover and roof shut and the mount parked meanwhile, where that is ordered",
+        "Vigil holds; cover and roof are closed and the mount is parked meanwhile, where that is ordered",
         ("weather station", "safety sensor"), ("when_unsafe",), may_be_off=False,
         wanted=lambda rig: rig.weather is not None or rig.safety is not None,
     ),
     Known(
-        "stars seen", (), "The last frame has about as many stars as those before it.",
-        "holding, with a look at the sky every five minutes", ("camera",), ("stars_at_least_percent",),
+        "enough stars", (), "The last frame has about as many stars as those before it.",
+        "Vigil holds and looks at the sky every five minutes", ("camera",), ("stars_at_least_percent",),
     ),
     Known(
         "in its span", (), "Dark enough and high enough until the frame is read out.",
-        "waiting, or another block", may_be_off=False,
+        "Vigil waits, or does another block", may_be_off=False,
     ),
-    Known("room on disk", (), "There is room for the frame.", "holding until there is", may_be_off=False),
     Known(
-        "camera cold", ("connected",), "The camera is at its set-point.", "cooling, beside the rest",
+        "room on disk", (), "There is room for the frame.", "Vigil holds until there is",
+        may_be_off=False,
+    ),
+    Known(
+        "camera cold", ("connected",), "The camera is at its set-point.", "it cools while the rest goes on",
         ("camera",), ("camera_within_c",),
         wanted=lambda rig: rig.camera is not None and rig.camera.cooler is not None,
     ),
     Known(
-        "roof open", ("connected", "safe"), "The roof is open.", "opening it", ("roof",),
+        "roof open", ("connected", "safe"), "The roof is open.", "it is opened", ("roof",),
         wanted=lambda rig: rig.roof is not None,
     ),
     Known(
-        "heaters", ("connected",), "The dew heaters are at the rig's levels.", "setting them", ("heaters",),
+        "heaters", ("connected",), "The dew heaters are at the rig's levels.", "they are set", ("heaters",),
         wanted=lambda rig: rig.heaters is not None,
     ),
     Known(
-        "cover open", ("connected",), "The cover is open.", "opening it", ("cover",),
+        "cover open", ("connected",), "The cover is open.", "it is opened", ("cover",),
         wanted=lambda rig: rig.cover is not None,
     ),
     Known(
         "pier side", ("connected", "roof open"), "On the right side of the pier for the whole frame.",
-        "the flip: waiting for its window, slewing again, a solved frame to confirm", ("mount",),
+        "the flip comes: Vigil waits for its window, slews again and confirms it by a solved frame",
+        ("mount",),
         ("centre_after_flip", "focus_after_flip"), may_be_off=False, wanted=_flips,
     ),
     Known(
         "tracking", ("connected", "roof open", "pier side"), "The mount is awake and follows the sky.",
-        "unparking it", ("mount",), may_be_off=False,
+        "it is unparked", ("mount",), may_be_off=False,
     ),
     Known(
-        "pointed", ("tracking",), "The mount says that it points there.", "slewing", ("mount",),
+        "pointed", ("tracking",), "The mount says that it points there.", "it slews", ("mount",),
         may_be_off=False,
     ),
     Known(
         "focus fresh", ("pointed", "cover open"),
         "Focused lately, at about this temperature, and stars still small.",
-        "a V-curve through the rig's filter for focusing", ("focuser", "camera", "filter wheel"),
+        "a V-curve is taken through the rig's filter for focusing", ("focuser", "camera", "filter wheel"),
         (
             "focus_colder_by_c", "focus_averaged_min", "focus_every_min", "focus_every_frames",
             "focus_grown_by_percent", "focus_at_new_target", "focus_at_filter_change",
@@ -89,22 +93,22 @@ KNOWN: tuple[Known, ...] = (
     ),
     Known(
         "camera angle", ("pointed", "focus fresh"), "The camera is turned as the target wants it.",
-        "the rotator, or a person who is told how far and which way", ("rotator", "camera"),
+        "the rotator turns it, or a person is told how far and which way", ("rotator", "camera"),
         ("angle_within_deg", "turn_wait_min", "turn_unanswered"),
     ),
     Known(
         "on target", ("pointed", "focus fresh", "camera angle"), "A solved frame says so, to a few pixels.",
-        "frames solved, and the mount moved by what is missing", ("mount", "camera"),
+        "frames are solved, and the mount is moved by what is missing", ("mount", "camera"),
         ("target_reach_px", "target_keep_arcmin"),
     ),
     Known(
         "dithered", ("on target",), "Moved a little every so many frames.",
-        "a small slew, in pixels of the main camera", ("mount",),
+        "a small slew follows, in pixels of the main camera", ("mount",),
         ("dither_every_frames", "dither_once_a_round", "dither_px"),
     ),
     Known(
         "filter", ("on target", "focus fresh", "dithered"), "The line's filter is in the beam.",
-        "turning the wheel, and moving the focuser by the filter's offset", ("filter wheel", "focuser"),
+        "the wheel turns, and the focuser moves by the filter's offset", ("filter wheel", "focuser"),
         may_be_off=False,
         wanted=lambda rig: rig.focuser is not None or "filter wheel" in rig.device_names,
     ),

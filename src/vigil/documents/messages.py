@@ -6,7 +6,7 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict
 
-PROTOCOL = 2
+PROTOCOL = 3
 SLOWEST, FASTEST = 1.0, 1000.0
 """How fast simulated time may run, times real time."""
 
@@ -28,17 +28,17 @@ class Command(StrEnum):
     END = "end"
     RETIRE = "retire"
     SPEED = "speed"
-    SKIP = "skip"
+    JUMP_AHEAD = "jump ahead"
     """Simulated time: on to the next event."""
     PLAN = "plan"
     """The plan of the night under way, edited."""
-    LEAVE = "leave"
+    SKIP = "skip"
     """A block, for tonight."""
     NEXT = "next"
     """A block, before the others."""
     REFOCUS = "refocus"
     PAUSE_FOCUS = "pause focus"
-    TAKE_UP_FOCUS = "take up focus"
+    RESUME_FOCUS = "resume focus"
     JUDGE = "judge"
     """A frame rejected, or kept, by a person."""
     DEVICE = "device"
@@ -54,11 +54,11 @@ class Command(StrEnum):
 WISHES = frozenset(
     {
         Command.PLAN,
-        Command.LEAVE,
+        Command.SKIP,
         Command.NEXT,
         Command.REFOCUS,
         Command.PAUSE_FOCUS,
-        Command.TAKE_UP_FOCUS,
+        Command.RESUME_FOCUS,
         Command.JUDGE,
     }
 )

@@ -436,7 +436,7 @@ def _asked(state: NightState, event: Event) -> NightState:
     if what == "next":
         put_off = {other: value for other, value in state.put_off.items() if other != block}
         return replace(state, first=block, given_up=state.given_up - {block}, put_off=put_off)
-    if what == "leave":
+    if what in ("skip", "leave"):  # "leave" in ledgers of before
         first = "" if state.first == block else state.first
         return replace(state, given_up=state.given_up | {block}, first=first)
     if what == "refocus":

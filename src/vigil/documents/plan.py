@@ -1,5 +1,6 @@
 """The night plan: blocks with their spans and exposure lines, and standing orders."""
 
+from collections.abc import Callable
 from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field, ValidationError, field_validator, model_validator
@@ -140,7 +141,7 @@ class StandingOrders(Piece):
     """Limits that hold all night; a limit that is None is off."""
 
     camera_within_c: Annotated[float, Field(ge=0.01, le=50), Shown("within", "°C")] = 0.5
-    focus_colder_by_c: Annotated[_Degrees | None, Shown("colder, warmer by", "°C")] = 1.2
+    focus_colder_by_c: Annotated[_Degrees | None, Shown("temperature changed by", "°C")] = 1.2
     focus_every_min: Annotated[_Minutes | None, Shown("every", "min")] = 90.0
     focus_grown_by_percent: Annotated[
         Annotated[float, Field(ge=0.1, le=1000)] | None, Shown("stars grown by", "%")
@@ -151,19 +152,19 @@ class StandingOrders(Piece):
         Field(ge=0, le=60),
         Shown("averaged over", "min", help="the temperature, so that gusts don't count"),
     ] = 5.0
-    focus_at_new_target: Annotated[bool, Shown("anew on a new target")] = False
+    focus_at_new_target: Annotated[bool, Shown("on every new target")] = False
     focus_at_filter_change: Annotated[
-        bool, Shown("anew through each filter", help="else a change moves the focuser by its offset")
+        bool, Shown("after every filter change", help="else a change moves the focuser by its offset")
     ] = False
-    focus_after_flip: Annotated[bool, Shown("focused anew after a flip")] = False
+    focus_after_flip: Annotated[bool, Shown("refocus after a flip")] = False
     target_reach_px: Annotated[float, Field(ge=1, le=10_000), Shown("centred to", "px")] = 4.0
     target_keep_arcmin: Annotated[
-        Annotated[float, Field(ge=0.01, le=600)] | None, Shown("wandered by", "′")
+        Annotated[float, Field(ge=0.01, le=600)] | None, Shown("recentre when off by", "′")
     ] = 2.0
     centre_after_flip: Annotated[
         bool,
         Shown(
-            "centred anew after a flip",
+            "recentre after a flip",
             help="else where it comes to stand is good enough, while it has not wandered too far",
         ),
     ] = True
@@ -178,13 +179,15 @@ class StandingOrders(Piece):
         float, Field(gt=0, le=200), Shown("by at most", "px", help="pixels of the main camera")
     ] = 8.0
     angle_within_deg: Annotated[
-        float, Field(gt=0, le=45), Shown("turned by", "°", help="half a turn is the same")
+        float, Field(gt=0, le=45), Shown("angle within", "°", help="half a turn is the same")
     ] = 1.5
     turn_wait_min: Annotated[
-        float, Field(ge=0.1, le=720), Shown("waits for you", "min", help="where the camera is turned by hand")
+        float,
+        Field(ge=0.1, le=720),
+        Shown("wait for you up to", "min", help="where the camera is turned by hand"),
     ] = 10.0
     turn_unanswered: Annotated[
-        Literal["go on as it is", "leave the target out", "hold"], Shown("without an answer")
+        Literal["go on as it is", "leave the target out", "hold"], Shown("if nobody answers")
     ] = "go on as it is"
     stars_at_least_percent: Annotated[
         Annotated[float, Field(gt=0, le=100)] | None,
@@ -192,7 +195,7 @@ class StandingOrders(Piece):
     ] = 35.0
     when_unsafe: Annotated[
         Literal["shelter", "stay"],
-        Shown("then", help="shut and park until it is safe again, or wait as everything stands"),
+        Shown("when unsafe", help="close and park until it is safe again, or leave everything as it stands"),
     ] = "shelter"
     park_at_end: Annotated[bool, Shown("park the mount")] = True
     warm_at_end: Annotated[bool, Shown("warm the camera up")] = True
@@ -259,11 +262,22 @@ class Block(Piece):
         return [] if self.off else [line for line in self.lines if not line.off]
 
 
+def _from_schema_1(data: dict[str, Any]) -> dict[str, Any]:
+    """A condition has another name."""
+    renamed = {"stars seen": "enough stars"}
+    opening = [
+        {**item, "name": renamed.get(item["name"], item["name"])} if item.get("kind") == "condition" else item
+        for item in data.get("opening", [])
+    ]
+    return {**data, "opening": opening}
+
+
 class NightPlan(Document):
     """Everything for one night."""
 
     KIND: ClassVar[str] = "night plan"
-    SCHEMA: ClassVar[int] = 1
+    SCHEMA: ClassVar[int] = 2
+    MIGRATIONS: ClassVar[dict[int, Callable[[dict[str, Any]], dict[str, Any]]]] = {1: _from_schema_1}
 
     name: Annotated[str, Field(min_length=1, max_length=120, pattern=PLAIN_TEXT)]
     blocks: Annotated[list[Block], Field(max_length=500)]

@@ -84,7 +84,7 @@ class ReasonLog:
 
     def _saved(self, event: Event) -> "_Told | None":
         if doubtful := event.values.get("doubtful"):
-            return "kept as doubtful", str(doubtful), Weight.NOTICE
+            return "doesn't count", str(doubtful), Weight.NOTICE
         if event.values["path"] == self._paths.get(event.values["frame_id"], event.values["path"]):
             return None
         return "frame saved elsewhere", event.reason, Weight.NOTICE
@@ -108,24 +108,24 @@ def _plainly(what: str, weight: Weight = Weight.PLAIN) -> Callable[[ReasonLog, E
 
 _TELLERS: dict[Kind, Callable[[ReasonLog, Event], _Told | None]] = {
     Kind.NIGHT_STARTED: _plainly("night begun"),
-    Kind.NIGHT_RESUMED: _plainly("night taken up again", Weight.NOTICE),
+    Kind.NIGHT_RESUMED: _plainly("night resumed", Weight.NOTICE),
     Kind.WAITING: ReasonLog._waiting,
     Kind.ACTIVITY_STARTED: ReasonLog._started,
     Kind.ACTIVITY_ENDED: ReasonLog._ended,
-    Kind.WAIVED: _plainly("set aside", Weight.NOTICE),
+    Kind.WAIVED: _plainly("going on without it", Weight.NOTICE),
     Kind.EXPOSURE_STARTED: ReasonLog._announced,
     Kind.EXPOSURE_ENDED: ReasonLog._exposed,
     Kind.FRAME_SAVED: ReasonLog._saved,
-    Kind.FRAME_JUDGED: _plainly("by hand"),
-    Kind.BLOCK_GIVEN_UP: _plainly("given up", Weight.NOTICE),
+    Kind.FRAME_JUDGED: _plainly("frame judged by you"),
+    Kind.BLOCK_GIVEN_UP: _plainly("skipped for tonight", Weight.NOTICE),
     Kind.PUT_OFF: _plainly("put off", Weight.NOTICE),
     Kind.DEVICE_LOST: _plainly("device lost", Weight.FAULT),
     Kind.DEVICE_RECOVERED: _plainly("device answered again", Weight.NOTICE),
-    Kind.GUARDED: _plainly("guarded", Weight.NOTICE),
+    Kind.GUARDED: _plainly("stopped by a limit", Weight.NOTICE),
     Kind.BY_HAND: _plainly("by hand", Weight.NOTICE),
     Kind.RIG_CHANGED: _plainly("rig changed"),
     Kind.PLAN_CHANGED: _plainly("plan changed"),
-    Kind.ASKED: _plainly("by hand"),
+    Kind.ASKED: _plainly("asked by you"),
     Kind.HELD: _plainly("held", Weight.NOTICE),
     Kind.RESUMED: _plainly("resumed"),
     Kind.CLOSING_STARTED: _plainly("closing"),

@@ -28,13 +28,22 @@ class Standing(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Gauge:
-    """How far a value is from its limit: the most it may be, or the least."""
+    """How far a value is from its limit: the most it may be, or the least; with `due_at` it may not be
+    reached either."""
 
     words: str
     value: float
     limit: float
     unit: str
     at_least: bool = False
+    due_at: bool = False
+
+    @property
+    def kept(self) -> bool:
+        """Whether the value is on the right side of its limit."""
+        if self.at_least:
+            return self.value >= self.limit
+        return self.value < self.limit if self.due_at else self.value <= self.limit
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,7 +60,7 @@ class Check:
 
     def told(self, name: str) -> dict[str, Any]:
         """As plain values, for status messages."""
-        gauges = [asdict(g) for g in self.gauges]
+        gauges = [{**asdict(g), "kept": g.kept} for g in self.gauges]
         return {"condition": name, "standing": self.standing.value, "words": self.words, "gauges": gauges}
 
 

@@ -528,8 +528,9 @@ class Night(Errand):
         policy, now = activity.policy or POLICIES[activity.KIND], self._clock.utcnow()
         failures, pause_s = self._count_failure(condition.name, activity.KIND)
         if failures < policy.tries:
-            said = f"{problem}; try {failures + 1} of {policy.tries} follows"
-            await self._wait(now + timedelta(seconds=pause_s), said, lost_to=activity.KIND)
+            again = now + timedelta(seconds=pause_s)
+            said = f"{problem}; try {failures + 1} of {policy.tries} at {site_time(again, self._rig)}"
+            await self._wait(again, said, lost_to=activity.KIND)
         elif policy.then is AfterTries.WAIVE and not condition.hard:
             await self._waive(condition.name, now + timedelta(seconds=policy.later_s), problem)
         elif policy.then is AfterTries.LEAVE_OUT:
@@ -540,9 +541,7 @@ class Night(Errand):
             self._wishes.end = problem
         else:
             self._repeats.clear()
-            await self._put_off_for_failure(
-                candidate, activity.KIND, f"{problem}; tried {failures} times, to be tried again"
-            )
+            await self._put_off_for_failure(candidate, activity.KIND, f"{problem}; tried {failures} times")
 
     def _count_failure(self, name: str, kind: str) -> tuple[int, float]:
         """(failures in a row with this one, pause that follows); the last try starts a new row."""
@@ -564,7 +563,7 @@ class Night(Errand):
         problem = await self._runner.carry_out(activity, condition.name, why, quietly=True)
         if problem is not None:
             _, pause_s = self._count_failure(condition.name, activity.KIND)
-            await self._recorder.record(Kind.WAITING, {}, f"{problem}; again in {pause_s:.0f} s")
+            await self._recorder.record(Kind.WAITING, {}, f"{problem}; next try in {pause_s:.0f} s")
             await self._clock.sleep(pause_s)
 
     async def _expose(self, candidate: Candidate) -> None:
@@ -583,9 +582,10 @@ class Night(Errand):
             failures, pause_s = self._count_failure(_EXPOSURE, "expose")
             if failures < POLICIES["expose"].tries:
                 again = self._clock.utcnow() + timedelta(seconds=pause_s)
-                await self._wait(again, f"{problem}; to be tried again", lost_to=_EXPOSURE)
+                said = f"{problem}; next try {site_time(again, self._rig)}"
+                await self._wait(again, said, lost_to=_EXPOSURE)
             else:
-                await self._put_off_for_failure(candidate, "expose", f"{problem}; to be tried again")
+                await self._put_off_for_failure(candidate, "expose", problem)
 
     async def _under_way(self, work: Coroutine[Any, Any, str | None], patient: bool) -> str | None:
         """Run the one thing in the foreground; wishes and those more urgent may cancel it. Returns what went
@@ -621,7 +621,9 @@ class Night(Errand):
 
     async def _waive(self, name: str, until: datetime, why: str) -> None:
         values = {"condition": name, "until": until.isoformat()}
-        await self._recorder.record(Kind.WAIVED, values, f"{name} set aside: {why}")
+        await self._recorder.record(
+            Kind.WAIVED, values, f"going on without {name} until {site_time(until, self._rig)}: {why}"
+        )
 
     def _waived(self, name: str, now: datetime) -> bool:
         waivers = self._recorder.state.waivers
@@ -637,11 +639,12 @@ class Night(Errand):
     async def _put_off_for_failure(self, candidate: Candidate, kind: str, why: str) -> None:
         before = self._recorder.state.failed_in_row.get(candidate.block.id, 0)
         until = self._clock.utcnow() + timedelta(seconds=POLICIES[kind].put_off_s(before))
-        await self._put_off(candidate, until, why, lost_to=kind)
+        said = f"{why}; next try {site_time(until, self._rig)}"
+        await self._put_off(candidate, until, said, lost_to=kind)
 
     async def _give_up(self, candidate: Candidate, why: str) -> None:
         block = candidate.block
-        reason = f"{block.target.name} given up: {why}"
+        reason = f"{block.target.name} skipped for tonight: {why}"
         await self._recorder.record(Kind.BLOCK_GIVEN_UP, {"block": block.id}, reason)
 
 

@@ -9,7 +9,7 @@ class AfterTries(StrEnum):
 
     WAIVE = "go on without it for a while"
     PUT_OFF = "leave the block alone for a while, then try again"
-    LEAVE_OUT = "give the block up for tonight"
+    LEAVE_OUT = "skip the block for tonight"
     HOLD = "hold the night for a person"
     CLOSE = "end the night"
 

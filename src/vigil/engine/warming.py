@@ -1,5 +1,6 @@
 """The camera warmed up: at the end of a night, and by hand."""
 
+from vigil.documents.figures import signed
 from vigil.engine.activity import Kit
 
 _LOOK_EVERY_S = 5.0
@@ -16,7 +17,7 @@ async def warm_up(kit: Kit) -> str:
     if not camera.connected:
         await camera.connect()
     if camera.state is not None and camera.state.set_point_c is None:
-        return f"the cooler was off, {camera.state.temperature_c:.1f} °C"
+        return f"the cooler was off, {signed(camera.state.temperature_c, 1)} °C"
     await camera.do("warm up", _QUICK_S, lambda c: c.cool(goal_c))
     while camera.state is not None:
         # colder air than the goal: the sensor is as warm as it can get when the cooler has nothing to do
@@ -24,4 +25,4 @@ async def warm_up(kit: Kit) -> str:
             break
         await kit.clock.sleep(_LOOK_EVERY_S)
     await camera.do("cooler off", _QUICK_S, lambda c: c.cool(None))
-    return f"{camera.state.temperature_c:.1f} °C, cooler off" if camera.state else "cooler off"
+    return f"{signed(camera.state.temperature_c, 1)} °C, cooler off" if camera.state else "cooler off"

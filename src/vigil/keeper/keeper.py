@@ -363,7 +363,7 @@ class Keeper:
                 raise NotAllowed("devices are connected: the keeper stays to look after them")
             self._retired.set()
             return "the keeper leaves"
-        if ask.command in (Command.SPEED, Command.SKIP):
+        if ask.command in (Command.SPEED, Command.JUMP_AHEAD):
             return self._set_pace(ask)
         if ask.command is Command.DEVICE:
             return await self._by_hand(ask)
@@ -429,16 +429,16 @@ class Keeper:
         return Answer(id=ask.id, taken=True, reason=said, values=self._scenery.told())
 
     def _set_pace(self, ask: Ask) -> str:
-        """Speed and skip: for nights whose every device is simulated."""
+        """Speed, and jumping ahead: for nights whose every device is simulated."""
         if self._pace is None:
             raise NotAllowed("the rig is real, and so is its time")
         if self._clock_kind() == "virtual":
             raise NotAllowed("the night runs as fast as it can already")
-        if ask.command is Command.SKIP:
+        if ask.command is Command.JUMP_AHEAD:
             if self._night_under_way() is None:
                 raise NotAllowed("no night is under way")
             self._pace.skip()
-            return "skipping to the next event"
+            return "jumping ahead to the next event"
         speed = ask.values.get("speed")
         if not isinstance(speed, int | float) or not SLOWEST <= speed <= FASTEST:
             raise NotAllowed(f"a speed of {speed!r} is not possible: {SLOWEST:g} to {FASTEST:g}")

@@ -62,7 +62,7 @@ class Nights:
             line_intervals(plan, equipment.rig, equipment.clock.utcnow())
         except Exception as problem:
             log.exception("the plan can't be reckoned")
-            raise CantStart(f"the plan's spans can't be reckoned: {problem}") from None
+            raise CantStart(f"the plan's spans can't be calculated: {problem}") from None
         if (wrong_folder := unwritable(frames_folder)) is not None:  # better now than after an exposure
             raise CantStart(f"{wrong_folder}; choose another folder or give yourself the right to write")
         return plan, frames_folder
@@ -110,7 +110,7 @@ class Nights:
             self._rig.keep_for_night(parse(Rig, state.rig, f"the rig of {name}"))
         equipment = replace(self._equipment, frames_folder=Path(state.started.values["frames_folder"]))
         await recorder.record(
-            Kind.NIGHT_RESUMED, {"keeper_pid": os.getpid()}, "taken up again after the keeper was gone"
+            Kind.NIGHT_RESUMED, {"keeper_pid": os.getpid()}, "resumed after the keeper was gone"
         )
         for values, reason in unrecorded_frames(state, equipment.rescue_folder):
             await recorder.record(Kind.FRAME_SAVED, values, reason)

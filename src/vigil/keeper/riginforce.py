@@ -32,7 +32,7 @@ class RigInForce:
             raise NotAllowed(f"the rig can't be used: {wrong}") from None
         in_force = self.equipment.rig
         if wanted.id != in_force.id:
-            raise NotAllowed(f"this keeper has {in_force.id}, not {wanted.id}")
+            raise NotAllowed(f"this is the keeper of another rig: {in_force.id}, not {wanted.id}")
         if night is None:
             self.adopt(wanted)
             return "in force"

@@ -22,7 +22,7 @@ async def grant(ask: Ask, night: Night, state: NightState, rig: Rig) -> str:
     if ask.command is Command.PLAN:
         words = _new_plan(ask.values.get("plan"), night, state, rig)
         return f"{words}: {when}"
-    if ask.command in (Command.LEAVE, Command.NEXT):
+    if ask.command in (Command.SKIP, Command.NEXT):
         return await _block_wish(ask, night, state, when)
     if rig.focuser is None:
         raise NotAllowed(f"{rig.name} has no focuser")
@@ -32,7 +32,7 @@ async def grant(ask: Ask, night: Night, state: NightState, rig: Rig) -> str:
     pause = ask.command is Command.PAUSE_FOCUS
     if pause == state.refocusing_paused:
         raise NotAllowed("refocusing is paused already" if pause else "refocusing is not paused")
-    words = "refocusing paused" if pause else "refocusing taken up again"
+    words = "refocusing paused" if pause else "refocusing resumed"
     await night.ask(ask.command.value, words)
     return words
 
@@ -57,11 +57,11 @@ def _new_plan(told: Any, night: Night, state: NightState, rig: Rig) -> str:
 async def _block_wish(ask: Ask, night: Night, state: NightState, when: str) -> str:
     block = _block(str(ask.values.get("block") or ""), night, state)
     name, now = block.target.name, bool(ask.values.get("now"))
-    if ask.command is Command.LEAVE:
+    if ask.command is Command.SKIP:
         if block.id in state.given_up:
-            raise NotAllowed(f"{name} is left for tonight already")
-        await night.ask("leave", f"{name} left for tonight, {when}", block.id, now)
-        return f"{name} is left for tonight, {when}"
+            raise NotAllowed(f"{name} is skipped for tonight already")
+        await night.ask("skip", f"{name} skipped for tonight, {when}", block.id, now)
+        return f"{name} is skipped for tonight, {when}"
     if not any(line.wants_more(state.done(line.id)) for line in block.active_lines):
         raise NotAllowed(f"nothing is left to be taken of {name}")
     await night.ask("next", f"{name} next, {when}", block.id, now)

@@ -40,12 +40,12 @@ def sampling_verdict(pixels_per_fwhm: float) -> str:
     turn square, over about 4 light is spread with no detail gained (Howell 2006, Handbook of CCD Astronomy,
     section 5.6)."""
     if pixels_per_fwhm < 1.0:
-        return "far too coarse"
+        return "strongly undersampled"
     if pixels_per_fwhm < 1.5:
-        return "a little coarse"
+        return "slightly undersampled"
     if pixels_per_fwhm <= 4.0:
         return "well sampled"
-    return "finer than seeing"
+    return "oversampled"
 
 
 def dawes_limit_arcsec(aperture_mm: float) -> float:

@@ -88,7 +88,7 @@ def account(plan: NightPlan, events: Iterable[Event]) -> Account:
             taken = saved.count(line.id)
             why = ""
             if taken < line.number_wanted:
-                why = given_up.get(block.id) or (f"time went to {cause}" if cause else "no time was left")
+                why = given_up.get(block.id) or (f"most time lost: {cause}" if cause else "no time was left")
             lines.append(LineAccount(line.id, line.words, block.target.name, line.number_wanted, taken, why))
     return Account(
         spells,
@@ -156,25 +156,86 @@ class SpellLog:
         return _lost_s(self.spells)
 
 
+_GERUNDS = {
+    "connect": "connecting",
+    "cool": "cooling",
+    "wake mount": "unparking",
+    "slew": "slewing",
+    "dither": "dithering",
+    "flip": "the flip",
+    "change filter": "changing the filter",
+    "open": "opening",
+    "heat": "setting the heaters",
+    "focus": "focusing",
+    "turn camera": "turning the camera",
+    "turn by hand": "turning the camera by hand",
+    "centre": "centring",
+    "shelter": "closing and parking",
+    "stand down": "stopping the mount",
+    "look": "looking at the sky",
+    "ask": "a question",
+    "wait": "a wait",
+    "program": "a program",
+    "test exposure": "a test exposure",
+    "exposure": "a frame",
+}
+"""What was done, by an activity's kind."""
+_FRAMES = {"short": "frames cut short", "failed": "frames that failed", "cancelled": "frames abandoned"}
+_HELD_FOR = {"enough stars": "too few stars", "room on disk": "no room on disk"}
+"""What a hold was for, by its condition."""
+
+
+def gerund(kind: str) -> str:
+    """What an activity of a kind does, as "centring"."""
+    return _GERUNDS.get(kind, kind)
+
+
 def _cause(held: Event) -> str:
-    """What a hold was for, without its numbers: so that several of one cause add up."""
-    words = re.split(r"[;,]|\s*\d", held.reason)[0].strip()
-    return words or str(held.values.get("condition", "")) or held.reason
+    """What a hold was for, so that several of one cause add up."""
+    condition, clause = str(held.values.get("condition", "")), held.reason.split(";")[0].strip()
+    if condition == "safe":  # of "wind 14 m/s, limit 12" the name
+        return re.split(r"[,(]|\s\d", clause)[0].strip()
+    return _HELD_FOR.get(condition, clause)
 
 
 def _lost_s(spells: Iterable[Spell]) -> dict[str, float]:
-    """Holds by their reason, what failed by its kind, exposures that came to nothing."""
+    """Holds by their reason, what failed by its kind with the waits after it, exposures that came to
+    nothing."""
     lost: dict[str, float] = {}
     for spell in spells:
         if spell.kind == "hold":
             if spell.idle_s >= spell.seconds:
                 continue
-            name = f"holding: {spell.words}"
-        elif spell.kind == "wait" and spell.outcome == "lost":
-            name = f"after {spell.words} failed"
-        elif spell.outcome != "done":
-            name = f"{spell.kind} {spell.outcome}"
-        else:
+            name = f"held: {spell.words}"
+        elif spell.outcome == "lost":
+            name = f"{gerund(spell.words)} failed"
+        elif spell.outcome == "done":
             continue
+        elif spell.kind == "exposure":
+            name = _FRAMES.get(spell.outcome, "frames that failed")
+        else:
+            name = f"{gerund(spell.kind)} {'failed' if spell.outcome == 'failed' else 'was abandoned'}"
         lost[name] = lost.get(name, 0.0) + spell.seconds - spell.idle_s
     return dict(sorted(lost.items(), key=lambda item: -item[1]))
+
+
+def lost_words(lost_s: dict[str, float], most: int | None = None) -> list[str]:
+    """ "6 min lost: centring failed", the most first; what cost under a minute is left out."""
+    told = [f"{s / 60:.0f} min lost: {name}" for name, s in lost_s.items() if s >= 60]
+    return told[:most]
+
+
+_CLOSED = {
+    "stop the camera": "camera stopped",
+    "park": "mount parked",
+    "warm up": "camera warm",
+    "heaters off": "heaters off",
+    "disconnect": "disconnected",
+}
+
+
+def closed_words(closing: dict[str, str]) -> str:
+    """ "closed: camera stopped, mount parked; failed: warm up"."""
+    done = [_CLOSED.get(part, part) for part, outcome in closing.items() if outcome == "done"]
+    others = [f"{outcome}: {part}" for part, outcome in closing.items() if outcome != "done"]
+    return "; ".join([*([f"closed: {', '.join(done)}"] if done else []), *others])

@@ -2,12 +2,12 @@
 
 from collections.abc import Sequence
 
+from vigil.documents.figures import signed
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.files.calibrationframes import CalibrationFrame
 
 _WITHIN_C, _WITHIN_SHARE = 1.0, 0.01
-_MINUS = "−"
 
 
 def missing_calibration(plan: NightPlan, rig: Rig, have: Sequence[CalibrationFrame]) -> list[str]:
@@ -24,7 +24,7 @@ def missing_calibration(plan: NightPlan, rig: Rig, have: Sequence[CalibrationFra
             cold = block.set_point_on(rig)
             wanted = (line.exposure_s, gain, offset, line.binning, cold)
             if not any(_is_dark_for(frame, *wanted) for frame in have):
-                at = f", {cold:g} °C".replace("-", _MINUS) if cold is not None else ""
+                at = f", {signed(cold)} °C" if cold is not None else ""
                 binned = f", binned {line.binning}" if line.binning > 1 else ""
                 missing[f"darks of {line.exposure_s:g} s at gain {gain}{binned}{at}"] = None
             through = line.filter or "no filter"

@@ -6,7 +6,7 @@ from datetime import datetime, timedelta
 from types import MappingProxyType
 
 from vigil.documents.night import PutOff
-from vigil.documents.plan import Block, ExposureLine, NightPlan
+from vigil.documents.plan import Block, ExposureLine, NightPlan, of_wanted
 from vigil.planning.spells import Interval
 
 _WORTH_CHANGING_FOR = timedelta(minutes=15)
@@ -70,7 +70,7 @@ def choose(
         if not wanted:
             continue
         if block.id in given_up:
-            left_over.append(f"{block.target.name} given up")
+            left_over.append(f"{block.target.name} was skipped")
             continue
         off = put_off.get(block.id)
         if off is not None and off.until <= at:
@@ -82,8 +82,9 @@ def choose(
             if (c := _candidate(block, line, spans, taken, ready, readout_s(line))) is not None
         ]
         if not possible:
-            over = f"{block.target.name} is over for tonight"
-            left_over.append(over if off is None else f"{over}: {off.reason}")
+            over = f"the span of {block.target.name} has closed"
+            short = ", ".join(_missing(line, taken(line.id)) for line in wanted)
+            left_over.append(f"{over} ({short})" if off is None else f"{over} ({short}): {off.reason}")
             continue
         # of a block's lines the first that may begin now; else the one that may soonest
         open_now = next((c for c in possible if c.opens <= at and off is None), None)
@@ -104,6 +105,11 @@ def choose(
     if off is not None and begins == off.until:
         return Wait(begins, off.reason, off.lost_to)
     return Wait(begins, f"getting ready for {next_one.block.target.name} begins then")
+
+
+def _missing(line: ExposureLine, taken: int) -> str:
+    """ "8 of 14 B 300 s"."""
+    return f"{of_wanted(line, taken)} {line.words}"
 
 
 def _of_open(opened: Sequence[Candidate], at: datetime, first: str, current: str) -> Candidate:

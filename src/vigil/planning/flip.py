@@ -50,14 +50,15 @@ class Decision:
     @property
     def words(self) -> str:
         """The numbers, for people."""
-        here = f"{abs(self.hour_angle_min):.1f} min {'after' if self.hour_angle_min >= 0 else 'before'} it"
+        side = "after" if self.hour_angle_min >= 0 else "before"
+        here = f"{abs(self.hour_angle_min):.1f} min {side} the meridian"
         late = ""
         if self.late_min > 0:
             minutes, seconds = divmod(round(60 * self.late_min), 60)
-            late = f"; another frame would end {minutes} min {seconds:02d} s too late"
+            late = f"; another frame would end {minutes} min {seconds:02d} s too late: the flip comes first"
         if self.next is Next.WAIT:
-            return f"the meridian: {here}{late}; the flip may begin in {self.wait_min:.1f} min"
-        return f"the meridian: {here}{late}"
+            return f"{here}{late}; it may begin in {self.wait_min:.1f} min"
+        return f"{here}{late}"
 
 
 def rule_of(window: FlipWindow) -> FlipRule:

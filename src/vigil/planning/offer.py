@@ -360,4 +360,4 @@ def _fit(
     ]
     panels = (need[0], need[1]) if field[0] >= field[1] else (need[1], need[0])
     count = need[0] * need[1]
-    return panels, "fits" if count == 1 else f"{count} panels"
+    return panels, "in one frame" if count == 1 else f"{count} panels"

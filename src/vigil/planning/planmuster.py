@@ -122,8 +122,8 @@ def _limits_of(orders: StandingOrders, scale: float, place: Path, whose: str) ->
     if orders.target_reach_px >= keep_px:
         yield _doubt(
             (*place, "target_reach_px"),
-            f"{whose}On target is reached at {orders.target_reach_px:g} px but lost at {keep_px:.0f} px "
-            "already: it would be centred for ever.",
+            f"{whose}Centring stops at {orders.target_reach_px:g} px, but recentring starts at "
+            f"{keep_px:.0f} px: it would never end.",
         )
     dithers = orders.dither_every_frames is not None or orders.dither_once_a_round
     if dithers and orders.dither_px >= keep_px:

@@ -4,13 +4,14 @@ from datetime import datetime
 from zoneinfo import ZoneInfo
 
 from vigil.documents.conditions import KNOWN
+from vigil.documents.figures import signed
 from vigil.documents.plan import Block, ExposureLine, NightPlan, Span, StandingOrders, SunMoment, order_shown
 from vigil.documents.rig import Rig
 from vigil.documents.steps import MustHold, Step
 from vigil.planning.forecast import Forecast
 from vigil.planning.openingorder import in_order
 
-MINUS, TIMES = "−", "×"
+TIMES = "×"
 
 
 def plan_text(plan: NightPlan, rig: Rig, ahead: Forecast | None = None, markdown: bool = False) -> str:
@@ -28,7 +29,7 @@ def plan_text(plan: NightPlan, rig: Rig, ahead: Forecast | None = None, markdown
         if block.target.position_angle_deg is not None:
             lines.append(f"{item}camera at {block.target.position_angle_deg:.1f}°")
         if block.set_point_c is not None:
-            lines.append(f"{item}camera at {_signed(block.set_point_c)} °C")
+            lines.append(f"{item}camera at {signed(block.set_point_c)} °C")
         if block.limits:
             lines.append(f"{item}of its own: {own_limits_words(block, plan.orders)}")
         lines += [f"{item}{_step(step)}" for step in block.steps]
@@ -57,41 +58,53 @@ def limits_words(name: str, orders: StandingOrders, rig: Rig) -> str:
     told: list[str] = []
     camera = rig.camera
     if name == "camera cold" and camera is not None and camera.cooler is not None:
-        told.append(f"{_signed(camera.cooler.set_point_c)} °C ± {orders.camera_within_c:g}")
+        told.append(f"{signed(camera.cooler.set_point_c)} °C ± {orders.camera_within_c:g}")
     elif name == "focus fresh":
         told = _focus_limits(orders)
     elif name == "on target":
         keep = orders.target_keep_arcmin
-        told.append(f"within {orders.target_reach_px:g} px")
-        told.append(f"wandered by under {keep:g}′" if keep is not None else "however far it wanders then")
+        told.append(f"centred to {orders.target_reach_px:g} px")
+        told.append(_recentred(keep, rig))
     elif name == "dithered":
         told += [f"every {orders.dither_every_frames} frames"] if orders.dither_every_frames else []
         told += ["once a round where lines are in turn"] if orders.dither_once_a_round else []
         told = [*told, f"by {orders.dither_px:g} px at most"] if told else ["off"]
     elif name == "camera angle":
         told.append(f"within {orders.angle_within_deg:g}°")
-    elif name == "stars seen":
+    elif name == "enough stars":
         least = orders.stars_at_least_percent
-        told.append("off" if least is None else f"at least {least:g} % of the usual")
+        told.append("off" if least is None else f"at least {least:g} % of the usual number")
     elif name == "safe":
-        told.append("else shut and parked" if orders.when_unsafe == "shelter" else "else all stays as it is")
+        told.append(
+            "else closed and parked" if orders.when_unsafe == "shelter" else "else all stays as it is"
+        )
     elif name == "pier side":
-        told += ["focus anew after a flip"] if orders.focus_after_flip else []
-        told += [] if orders.centre_after_flip else ["not centred anew after a flip"]
+        told += ["refocused after a flip"] if orders.focus_after_flip else []
+        told += [] if orders.centre_after_flip else ["not recentred after a flip"]
     return ", ".join(told)
 
 
 def _focus_limits(orders: StandingOrders) -> list[str]:
     told = []
     if orders.focus_colder_by_c is not None:
-        told.append(f"colder or warmer by under {orders.focus_colder_by_c:g} °C")
-    told += [f"under {orders.focus_every_min:g} min"] if orders.focus_every_min is not None else []
+        told.append(f"at ±{orders.focus_colder_by_c:g} °C")
+    told += [f"after {orders.focus_every_min:g} min"] if orders.focus_every_min is not None else []
+    told += [f"after {orders.focus_every_frames} frames"] if orders.focus_every_frames is not None else []
     if orders.focus_grown_by_percent is not None:
-        told.append(f"stars grown by under {orders.focus_grown_by_percent:g} %")
-    told += [f"every {orders.focus_every_frames} frames"] if orders.focus_every_frames is not None else []
-    told += ["anew on a new target"] if orders.focus_at_new_target else []
-    told += ["anew through each filter"] if orders.focus_at_filter_change else []
-    return told or ["once"]
+        told.append(f"when stars have grown by {orders.focus_grown_by_percent:g} %")
+    told += ["on every new target"] if orders.focus_at_new_target else []
+    told += ["after every filter change"] if orders.focus_at_filter_change else []
+    if not told:
+        return ["focused once"]
+    told[0] = f"refocused {told[0]}"
+    return told
+
+
+def _recentred(keep_arcmin: float | None, rig: Rig) -> str:
+    if keep_arcmin is None:
+        return "not recentred after that"
+    px = f" ({60 * keep_arcmin / rig.scale_arcsec_px():.0f} px)" if rig.frames_sky else ""
+    return f"recentred when off by {keep_arcmin:g}′{px}"
 
 
 def orders_words(plan: NightPlan, rig: Rig) -> list[str]:
@@ -116,7 +129,7 @@ def own_limits_words(block: Block, orders: StandingOrders) -> str:
 
 
 def _order_words(name: str, value: object) -> str:
-    """ "every 60 min", "wandered by off", "not centred anew after a flip"."""
+    """ "every 60 min", "recentre when off by: off", "not recentre after a flip"."""
     shown = order_shown(name)
     if isinstance(value, bool):
         return shown.label if value else f"not {shown.label}"
@@ -131,7 +144,7 @@ def closing_words(plan: NightPlan, rig: Rig) -> list[str]:
     cooler = rig.camera.cooler if rig.camera is not None else None
     told = ["mount parked" if plan.orders.park_at_end else "the mount is not parked"]
     if cooler is not None:
-        warmed = f"camera warmed to {_signed(cooler.warm_to_c)} °C, then off"
+        warmed = f"camera warmed to {signed(cooler.warm_to_c)} °C, then off"
         told.append(warmed if plan.orders.warm_at_end else "the camera stays cold")
     return told
 
@@ -151,18 +164,20 @@ def span_words(span: Span) -> str:
     if span.moon_percent_at_most is not None:
         told.append(f"moon lit by {span.moon_percent_at_most:g} % at most, or down")
     if span.hour_angle_from_h is not None or span.hour_angle_until_h is not None:
-        first = "" if span.hour_angle_from_h is None else f" from {_signed(span.hour_angle_from_h)} h"
-        last = "" if span.hour_angle_until_h is None else f" to {_signed(span.hour_angle_until_h)} h"
+        first = "" if span.hour_angle_from_h is None else f" from {signed(span.hour_angle_from_h)} h"
+        last = "" if span.hour_angle_until_h is None else f" to {signed(span.hour_angle_until_h)} h"
         told.append(f"hour angle{first}{last}")
     if span.may_overrun:
-        told.append("a last frame may end after it")
+        told.append("the last frame may run past the end")
     return ", ".join(told)
 
 
 def line_words(line: ExposureLine) -> str:
     """ "Ha 24 × 300 s, gain 100, while the moon is up"."""
-    many = "as long as it lasts" if line.as_long_as_it_lasts else f"{line.count} {TIMES}"
+    open_ended = line.as_long_as_it_lasts
+    many = "" if open_ended else f"{line.count} {TIMES}"
     told = [" ".join(f"{line.filter} {many} {line.exposure_s:g} s".split())]
+    told += ["as many as fit"] if open_ended else []
     told += [f"gain {line.gain}"] if line.gain is not None else []
     told += [f"offset {line.offset}"] if line.offset is not None else []
     told += [f"binned {line.binning} {TIMES} {line.binning}"] if line.binning > 1 else []
@@ -197,7 +212,3 @@ def _fits(line: ExposureLine, ahead: Forecast | None) -> str:
     if line.as_long_as_it_lasts:
         return f": {told.fitting} fit"
     return "" if told.fitting >= told.wanted else f": {told.fitting} of {told.wanted} fit"
-
-
-def _signed(value: float) -> str:
-    return f"{value:g}".replace("-", MINUS)

@@ -50,12 +50,14 @@ def rig_numbers(
         if free_bytes is not None:
             found.append(
                 RigNumber(
-                    "room for", free_bytes / frame_bytes, "frames", "", "free bytes on the disk / frame"
+                    "free disk holds",
+                    free_bytes / frame_bytes,
+                    "frames",
+                    "",
+                    "free bytes on the disk / frame",
                 )
             )
-            found.append(
-                RigNumber("a free gigabyte", 1e9 / frame_bytes, "frames", "", "1 000 000 000 bytes / frame")
-            )
+            found.append(RigNumber("frames a GB", 1e9 / frame_bytes, "", "", "1 000 000 000 bytes / frame"))
     return found
 
 
@@ -78,10 +80,10 @@ def _of_the_camera(rig: Rig, seeing_arcsec: float) -> list[RigNumber]:
             "seeing / image scale; two pixels a FWHM are Nyquist's (Howell 2006)",
         ),
         RigNumber(
-            "unguided",
+            "longest unguided",
             longest_unguided_s(scale, POLAR_ERROR_ARCMIN),
             "s",
-            f"axis off {POLAR_ERROR_ARCMIN:g}′",
+            f"axis {POLAR_ERROR_ARCMIN:g}′ off",
             "one pixel of drift at 15.041″/s · sin(polar error)",
         ),
     ]

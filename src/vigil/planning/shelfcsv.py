@@ -220,6 +220,16 @@ def parse_lines(text: str, rig: Rig | None = None) -> list[ExposureLine]:
     return lines
 
 
+def example_lines(rig: Rig) -> str:
+    """What lines of this rig may look like."""
+    names = [same_filter(name, rig.filter_names) for name in ("Ha", "L")]
+    known = [name for name in names if name] or rig.filter_names[:1] or [""]
+    return "; ".join(
+        f"{name} {seconds} s × {count}".strip()
+        for name, (seconds, count) in zip(known, ((300, 12), (120, 30)), strict=False)
+    )
+
+
 def _through(line: ExposureLine, rig: Rig) -> ExposureLine:
     names = rig.filter_names
     if not line.filter or not names:

@@ -17,10 +17,11 @@ _SAMPLED_PX = 1.0
 class Mark(StrEnum):
     """Of a frame in the filmstrip."""
 
-    GOOD = "good"
-    DOUBTFUL = "doubtful"
-    REJECTED = "rejected"
-    KEPT = "kept"
+    GOOD = "kept"
+    DOUBTFUL = "doubtful, counts"
+    UNCOUNTED = "doesn't count"
+    REJECTED = "rejected by you"
+    KEPT = "kept by you"
     PENDING = "being measured"
 
 
@@ -33,14 +34,14 @@ class Verdict:
 
 
 def verdict(frame: Mapping[str, Any], before: Sequence[Mapping[str, Any]]) -> Verdict:
-    """A person's word counts; a frame that was cut short is doubtful; else its size, stars, shape and sky are
+    """A person's word counts; one that was cut short doesn't count; else its size, stars, shape and sky are
     held against the median of the last frames `before` it, which are those through its filter. Advice only: a
     doubtful frame counts unless it was cut short."""
     judged = frame.get("verdict")
     if judged is not None:
-        return Verdict(Mark.REJECTED if judged == "rejected" else Mark.KEPT, "by hand")
+        return Verdict(Mark.REJECTED if judged == "rejected" else Mark.KEPT, "")
     if frame.get("doubtful"):
-        return Verdict(Mark.DOUBTFUL, str(frame["doubtful"]))
+        return Verdict(Mark.UNCOUNTED, str(frame["doubtful"]))
     if "stars" not in frame:
         return Verdict(Mark.PENDING)
     if not frame["stars"] or not frame.get("hfr_px"):

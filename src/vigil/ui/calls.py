@@ -73,11 +73,14 @@ class Calls(QObject):
         on = self.is_on(cause)
         if self._settings is not None:
             self._settings.setValue(f"call/{cause.key}", "on" if on else "off")
-        self._said(f"{'Calls' if on else 'No call'} when {cause.words}")
+        self._said(f"Alert when {cause.words}: {'on' if on else 'off'}")
+
+    def _named(self, cause: Cause) -> str:
+        return f"Alert when {cause.words} (now {'on' if self.is_on(cause) else 'off'})"
 
     def actions(self) -> list[Action]:
         return [
-            Action(f"Sound and notice when {cause.words}, on or off", lambda c=cause: self.switch(c))  # type: ignore[misc]
+            Action(self._named(cause), lambda c=cause: self.switch(c))  # type: ignore[misc]
             for cause in CAUSES
         ]
 

@@ -11,12 +11,13 @@ from vigil.ui.theme import Size, theme
 
 
 class Question(QWidget):
-    """Dims the window and asks; answers are buttons, Esc is the last of them."""
+    """Dims the window and asks; answers are buttons. Esc is the last that loses nothing."""
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
         self.title, self.text = label("", "title"), wrapped()
         self._buttons: list[QPushButton] = []
+        self._escape: QPushButton | None = None
         self._back_to: QWidget | None = None
         self._row = row()
         self._card = QFrame(self)
@@ -31,7 +32,8 @@ class Question(QWidget):
         return self._buttons
 
     def ask(self, title: str, text: str, answers: list[tuple[str, str, Callable[[], None]]]) -> None:
-        """Each answer is (words, role, what then); the first has the focus, the last is Esc's."""
+        """Each answer is (words, role, what then); the first has the focus; the last that isn't
+        marked as a fault is Esc's."""
         window = self.window()
         self._back_to = window.focusWidget() if window is not None else None
         self.title.setText(title)
@@ -39,12 +41,14 @@ class Question(QWidget):
         for old in self._buttons:
             self._row.removeWidget(old)
             old.deleteLater()
-        self._buttons = []
+        self._buttons, self._escape = [], None
         for said, role, then in answers:
             made = button(said, role)
             made.clicked.connect(lambda _=False, then=then: self._answer(then))
             made.setAutoDefault(True)
             self._buttons.append(made)
+            if role != "fault":
+                self._escape = made
             self._row.addWidget(made)
         self.place()
         self.show()
@@ -72,8 +76,8 @@ class Question(QWidget):
         QPainter(self).fillRect(self.rect(), theme.colour("ink", 0.72))
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and event.key() == Qt.Key.Key_Escape and self._buttons:
-            self._buttons[-1].click()
+        if event is not None and event.key() == Qt.Key.Key_Escape and self._escape is not None:
+            self._escape.click()
             return
         if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             focused = next((b for b in self._buttons if b.hasFocus()), None)

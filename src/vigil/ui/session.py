@@ -191,8 +191,8 @@ class Session(QObject):
     def set_speed(self, speed: float) -> None:
         self.ask(Command.SPEED, speed=speed)
 
-    def skip(self) -> None:
-        self.ask(Command.SKIP)
+    def jump_ahead(self) -> None:
+        self.ask(Command.JUMP_AHEAD)
 
     def device(self, device: str, action: str, **values: Any) -> None:
         """Work a device by hand; `deed_told` says how it goes."""

@@ -91,10 +91,10 @@ class PaceRow(QWidget):
             made.clicked.connect(lambda _=False, s=speed: self._choose(s))
             self.buttons[speed] = made
             layout.addWidget(made)
-        self.skip = button("skip", "plain", "Jump to the next event of the night", "Ctrl+J")
-        self.skip.setAccessibleName("Skip to the next event")
-        self.skip.clicked.connect(session.skip)
-        layout.addWidget(self.skip)
+        self.jump = button("jump ahead", "plain", "Simulated time: on to the next event", "Ctrl+J")
+        self.jump.setAccessibleName("Jump ahead to the next event")
+        self.jump.clicked.connect(session.jump_ahead)
+        layout.addWidget(self.jump)
         session.status_changed.connect(self.refresh)
         session.link_changed.connect(self.refresh)
         session.night_changed.connect(self.refresh)
@@ -111,7 +111,7 @@ class PaceRow(QWidget):
         for speed, made in self.buttons.items():
             made.setEnabled(scaled)
             made.setChecked(scaled and status is not None and status.speed == speed)
-        self.skip.setEnabled(scaled and self._session.under_way)
+        self.jump.setEnabled(scaled and self._session.under_way)
 
 
 ALARM_LASTS = timedelta(minutes=10)

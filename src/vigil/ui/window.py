@@ -268,7 +268,6 @@ class Window(QMainWindow):
                 "",
                 unless(lambda: session.link in (LinkState.GONE, LinkState.LEFT), "a keeper is there"),
             ),
-            *self.calls.actions(),
             Action("Commands", self.command_bar.open, "Ctrl+K"),
             Action("Close the window", self.close_window, "Ctrl+Q"),
         ]
@@ -286,7 +285,7 @@ class Window(QMainWindow):
                 )
                 for speed in SPEEDS
             ]
-            actions.append(Action("Skip to the next event", session.skip, "Ctrl+J", running))
+            actions.append(Action("Jump ahead to the next event", session.jump_ahead, "Ctrl+J", running))
             actions.append(Action("Play with the simulated sky", self.toggle_scenery, "F7"))
         return actions
 
@@ -310,7 +309,8 @@ class Window(QMainWindow):
         """What matches the words typed: those that can be done now first."""
         self.build_all()
         here = [a for w in self.workspaces.values() for a in w.actions_here()]
-        found = [a for a in [*here, *self._actions] if a.matches(typed) and a.name != "Commands"]
+        told = [*here, *self._actions, *self.calls.actions()]
+        found = [a for a in told if a.matches(typed) and a.name != "Commands"]
         begins = typed.casefold().strip()
         return sorted(found, key=lambda a: (bool(a.hindrance()), not a.name.casefold().startswith(begins)))
 
@@ -494,9 +494,8 @@ class Window(QMainWindow):
             f"{done} of {wanted} frames are on disk.{lost} The mount parks, the camera warms up, "
             "the devices are disconnected.",
             [
-                ("Go on", "", lambda: None),
+                ("Keep it running", "", lambda: None),
                 ("End the night", "fault", session.end_night),
-                ("Cancel", "plain", lambda: None),
             ],
         )
 

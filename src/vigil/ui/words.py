@@ -3,9 +3,10 @@
 from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
+from vigil.documents import figures
 from vigil.sky.angles import format_dec, format_ra
 
-MINUS, TIMES, ARC_MIN, ARC_SEC = "−", "×", "′", "″"
+MINUS, TIMES, ARC_MIN, ARC_SEC = figures.MINUS, "×", "′", "″"
 NOTHING = "–"
 
 
@@ -26,10 +27,7 @@ def both_clocks(moment: datetime, zone: str) -> str:
 
 def signed(value: float, decimals: int = 1) -> str:
     """A number with a true minus sign."""
-    text = f"{value:.{decimals}f}"
-    if float(text) == 0:
-        text = text.lstrip("-")
-    return text.replace("-", MINUS)
+    return figures.signed(value, decimals)
 
 
 def grouped(value: float) -> str:

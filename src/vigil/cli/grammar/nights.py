@@ -127,12 +127,12 @@ NIGHT_ACTIONS = {
     "plan": "PLAN",
     "refocus": "",
     "pause-focus": "",
-    "take-up-focus": "",
+    "resume-focus": "",
     "reject": "FRAME",
     "keep": "FRAME",
     "end": "",
     "speed": "N",
-    "forward": "",
+    "jump": "",
 }
 """What `vigil night` can do, and the word that goes with it."""
 
@@ -154,12 +154,12 @@ _NIGHT = """The night that a rig's keeper runs. Each change says from when it is
   follow             every event as it comes, until it is over
   hold, resume       wait after the activity under way, and go on
   accept             to what is asked of a person: it is good as it is
-  skip [BLOCK]       leave a block for tonight: the one under way, or another
-  next BLOCK         a block before the others; one left for tonight is taken up again
+  skip [BLOCK]       skip a block for tonight: the one under way, or another
+  next BLOCK         a block before the others, also one that was skipped
   plan PLAN          go on by an edited plan: what has frames keeps its target and its settings
   refocus            after the frame under way
-  pause-focus        no refocusing until take-up-focus
+  pause-focus        no refocusing until resume-focus
   reject, keep FRAME a frame, by its id: a rejected one is taken again, a kept one counts
   end                close the night, at once or --after-frame
   speed N            simulated time: so many times real time
-  forward            simulated time: on to the next event"""
+  jump               simulated time: jump ahead to the next event"""

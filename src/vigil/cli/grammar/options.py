@@ -31,7 +31,7 @@ def one_line(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--target", metavar='NAME|"RA DEC"', help="a night without a plan file: what to point at"
     )
-    parser.add_argument("--lines", metavar="LINES", help='with --target: "Ha 300 s x 12; OIII 300 s x 12"')
+    parser.add_argument("--lines", metavar="LINES", help='with --target: "Ha 300 s x 12; L 60 s x 20"')
     parser.add_argument("--yes", action="store_true", help="with --target: don't ask first")
     parser.add_argument(
         "--allow-programs", action="store_true", help="the plan's programs may be run, now and later"

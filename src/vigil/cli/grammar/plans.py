@@ -45,7 +45,7 @@ PLAN_ACTIONS = {
     "list": "",
     "keep": "PLAN [NAME]",
     "set": "PLAN FIELD VALUE",
-    "remove": "NAME",
+    "delete": "NAME",
 }
 """What `vigil plan` can do, and the words that go with it."""
 
@@ -56,13 +56,13 @@ _PLAN = """A PLAN is a file, the name of one that the rig keeps, or `desk`: the 
   list                   those of --rig
   keep PLAN [NAME]       put it among them, under another name where one is given
   set PLAN FIELD VALUE   one value: set desk orders.focus_every_min 60, blocks.ic405.lines.ic405-ha.count 20
-  remove NAME            throw one of them away; its file stays in a folder beside the others"""
+  delete NAME            delete one of them; its file stays in a folder beside the others"""
 
 PATTERN_ACTIONS = {
     "list": "",
     "keep": "PLAN NAME",
     "apply": "NAME PLAN",
-    "remove": "NAME",
+    "delete": "NAME",
     "export": "NAME FILE",
     "import": "FILE",
 }
@@ -73,5 +73,5 @@ _PATTERN = """A plan, a block or its exposure lines, kept under a name and put i
   list                those there are
   keep PLAN NAME      the whole plan, or with --block or --lines-of a piece of it
   apply NAME PLAN     put it into a plan, or begin one; what the rig lacks is left out and named
-  remove NAME
+  delete NAME
   export NAME FILE    and import FILE: patterns are files to exchange"""

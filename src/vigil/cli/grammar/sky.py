@@ -41,7 +41,7 @@ def add_frame(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
         "--angle", type=number(-360, 360), metavar="DEG", help="position angle of the rows (0)"
     )
     frame.add_argument(
-        "--lines", metavar="LINES", help='a panel\'s exposures, as "Ha 300 s x 12; OIII 300 s x 12"'
+        "--lines", metavar="LINES", help='a panel\'s exposures, as "Ha 300 s x 12; L 60 s x 20"'
     )
     frame.add_argument("--keep", action="store_true", help="put it on the shelf")
     options.whose_night(frame)
@@ -56,7 +56,7 @@ def add_shelf(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
         description=_SHELF,
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
-    shelf.add_argument("action", choices=["list", "remove", "export", "import", "plan"])
+    shelf.add_argument("action", choices=["list", "delete", "export", "import", "plan"])
     shelf.add_argument("words", nargs="*", metavar="WORD", help="what the action works on, see above")
     shelf.add_argument(
         "--column", action="append", metavar="OURS=THEIRS", help="import: which column is which"
@@ -107,7 +107,7 @@ def add_ready(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
 
 def add_catalogue(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
     catalogue = commands.add_parser("catalogue", help="a deeper star catalogue of your own")
-    catalogue.add_argument("action", choices=["add", "show", "remove"])
+    catalogue.add_argument("action", choices=["add", "show", "delete"])
     catalogue.add_argument("file", nargs="?", metavar="FILE", help="add: a CSV or FITS table")
     for what, words in (("ra", "right ascension"), ("dec", "declination"), ("mag", "magnitude")):
         catalogue.add_argument(f"--{what}", metavar="COLUMN", help=f"add: the column of the {words}")
@@ -118,7 +118,7 @@ def add_catalogue(commands: "argparse._SubParsersAction[argparse.ArgumentParser]
 _SHELF = """Framed targets with their panels, exposure lines and set-point, for any night.
 
   list                what is there
-  remove NAME
+  delete NAME
   export FILE         as CSV
   import FILE         from CSV: Vigil's own columns, or a spreadsheet's list of targets
   plan NAME PLAN      put what is still to be taken of it into a plan, a block a panel"""

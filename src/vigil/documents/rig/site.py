@@ -25,7 +25,7 @@ class SitePart(Part):
     longitude_deg: Annotated[float, Field(ge=-180, le=180), Shown("longitude", "°", help="east positive")]
     height_m: Annotated[float, Field(ge=-500, le=9000), Shown("height", "m")] = 0.0
     time_zone: Annotated[str, Shown("time zone")] = "UTC"
-    minimum_altitude_deg: Annotated[float, Field(ge=0, lt=90), Shown("nothing under", "°")] = 20.0
+    minimum_altitude_deg: Annotated[float, Field(ge=0, lt=90), Shown("lowest altitude", "°")] = 20.0
     horizon: Annotated[list[HorizonPoint], Shown("horizon")] = []  # noqa: RUF012
 
     @field_validator("time_zone")

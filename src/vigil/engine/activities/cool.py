@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from typing import Any
 
+from vigil.documents.figures import signed
 from vigil.engine.activity import Activity, ActivityFailed, Kit
 
 _LOOK_EVERY_S = 5.0
@@ -20,7 +21,7 @@ class Cool(Activity):
 
     @property
     def words(self) -> str:
-        return f"cooling the camera to {self.set_point_c:g} °C"
+        return f"cooling the camera to {signed(self.set_point_c)} °C"
 
     @property
     def expected_s(self) -> float:
@@ -42,8 +43,8 @@ class Cool(Activity):
                 raise ActivityFailed("the camera was lost while it cooled")
             if waited_s > limit_s:
                 raise ActivityFailed(
-                    f"the camera reached {state.temperature_c:.1f} °C in {waited_s / 60:.0f} min, wanted "
-                    f"{self.set_point_c:g}, cooler at {100 * state.cooler_power:.0f} %: "
+                    f"the camera reached {signed(state.temperature_c, 1)} °C in {waited_s / 60:.0f} min, "
+                    f"wanted {signed(self.set_point_c)}, cooler at {100 * state.cooler_power:.0f} %: "
                     "choose a warmer set-point"
                 )
             await kit.clock.sleep(_LOOK_EVERY_S)

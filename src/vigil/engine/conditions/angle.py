@@ -22,7 +22,7 @@ class AtAngle(Condition):
         if angle is None:
             return Check(Standing.UNKNOWN, "not solved yet: the camera's angle is unknown")
         off = turn_to_deg(angle.position_angle_deg, wanted)
-        gauge = Gauge("turned", round(abs(off), 2), view.orders.angle_within_deg, "°")
+        gauge = Gauge("off the angle", round(abs(off), 2), view.orders.angle_within_deg, "°")
         words = (
             f"at {angle.position_angle_deg % 180:.1f}°, {abs(off):.1f}° from the target's {wanted % 180:.1f}°"
         )

@@ -2,6 +2,7 @@
 
 from datetime import datetime
 
+from vigil.documents.figures import signed
 from vigil.documents.rig.camera import CoolerPart
 from vigil.engine.activities.cool import Cool
 from vigil.engine.check import Check, Condition, Gauge, Standing
@@ -22,7 +23,7 @@ class Cold(Condition):
         wanted, within = _set_point_c(view), view.orders.camera_within_c
         off = round(abs(view.camera.temperature_c - wanted), 1)
         gauge = Gauge("off set-point", off, within, "°C")
-        words = f"{view.camera.temperature_c:.1f} °C, wanted {wanted:.1f} ± {within:g}"
+        words = f"{signed(view.camera.temperature_c, 1)} °C, wanted {signed(wanted, 1)} ± {within:g}"
         cooling = view.camera.set_point_c == wanted
         return Check(Standing.MET if off <= within and cooling else Standing.NOT_MET, words, (gauge,))
 

@@ -19,7 +19,7 @@ class Dithered(Condition):
         if every is None:
             return Check(Standing.MET, "dithering is off")
         since = view.night.frames_since_dither
-        gauge = Gauge("frames since", since, every, "")
+        gauge = Gauge("frames since dither", since, every, "", due_at=True)
         words = f"{since} of {every} frames since the last dither"
         if since < every:
             return Check(Standing.MET, words, (gauge,))

@@ -38,8 +38,9 @@ class FocusFresh(Condition):
         if orders.focus_at_filter_change and focus.filter != wanted.filter:
             return Check(Standing.NOT_MET, f"another filter: {wanted.filter}", gauges)
         for gauge in gauges:
-            if gauge.value > gauge.limit:
-                words = f"{gauge.words} {gauge.value:g} {gauge.unit}, limit {gauge.limit:g}"
+            if not gauge.kept:
+                value = f"{gauge.value:g} {gauge.unit}".rstrip()
+                words = f"{gauge.words} {value}, limit {gauge.limit:g}"
                 return Check(Standing.NOT_MET, words, gauges)
         return Check(Standing.MET, f"focused at {focus.position}, {focus.hfr_px:.2f} px", gauges)
 
@@ -75,14 +76,13 @@ def _gauges(view: View, focus: FocusRecord, start: datetime) -> tuple[Gauge, ...
         now_c = view.focuser.temperature_c
     if orders.focus_colder_by_c is not None and now_c is not None and focus.temperature_c is not None:
         colder = round(abs(now_c - focus.temperature_c), 1)
-        gauges.append(Gauge("colder or warmer by", colder, orders.focus_colder_by_c, "°C"))
+        gauges.append(Gauge("temperature changed by", colder, orders.focus_colder_by_c, "°C"))
     if orders.focus_every_min is not None:
         since_min = round((start - focus.at).total_seconds() / 60, 1)
         gauges.append(Gauge("since focus", since_min, orders.focus_every_min, "min"))
     if orders.focus_every_frames is not None:
-        # due when so many are taken, not one later
-        frames = Gauge("frames since", view.night.frames_since_focus, orders.focus_every_frames - 1, "")
-        gauges.append(frames)
+        since = view.night.frames_since_focus
+        gauges.append(Gauge("frames since focus", since, orders.focus_every_frames, "", due_at=True))
     if orders.focus_grown_by_percent is not None:
         name = view.wanted.filter
         grown = grown_percent([x.hfr_px for x in view.night.lights_since_focus if x.filter == name])

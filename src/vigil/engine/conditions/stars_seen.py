@@ -22,7 +22,7 @@ star counts at these magnitudes grow by about 0.3 in the logarithm a magnitude (
 
 
 class StarsSeen(Condition):
-    name = "stars seen"
+    name = "enough stars"
     place = 25
 
     def remedy(self, view: View) -> Remedy:

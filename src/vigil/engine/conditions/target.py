@@ -36,12 +36,13 @@ class OnTarget(Condition):
         told = view.mount.pier_side
         if pointing.side and told is not PierSide.UNKNOWN and told.value != pointing.side:
             return Check(
-                Standing.UNKNOWN, f"the tube went {told.value} of the pier since the last solved frame"
+                Standing.UNKNOWN,
+                f"the tube is now {told.value} of the pier; the last solved frame was on the other side",
             )
         keep = view.orders.target_keep_arcmin
         gauges: tuple[Gauge, ...] = ()
         if keep is not None:
-            gauges = (Gauge("wandered", round(pointing.off_arcsec / 60, 2), keep, "′"),)
+            gauges = (Gauge("off target", round(pointing.off_arcsec / 60, 2), keep, "′"),)
         moved_arcmin = 60 * float(
             separation_deg(view.mount.ra_deg, view.mount.dec_deg, pointing.aim_ra_deg, pointing.aim_dec_deg)
         )

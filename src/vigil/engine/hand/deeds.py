@@ -5,6 +5,7 @@ from collections.abc import Awaitable, Callable
 from typing import Any
 
 from vigil.devices.errors import Refused
+from vigil.documents.figures import signed
 from vigil.engine.activities.centre import Centre
 from vigil.engine.activities.moves import filter_to, focuser_to, slew_to
 from vigil.engine.activities.turn import TurnByHand, TurnCamera
@@ -46,7 +47,7 @@ async def stop(kit: Kit, name: str) -> str:
 async def _cool(kit: Kit, values: dict[str, Any]) -> str:
     camera = kit.devices.named("camera")
     await camera.do("cool", _QUICK_S, lambda c: c.cool(values["set_point_c"]))
-    return f"cooling to {values['set_point_c']:g} °C"
+    return f"cooling to {signed(values['set_point_c'])} °C"
 
 
 async def _warm(kit: Kit, values: dict[str, Any]) -> str:

@@ -34,19 +34,19 @@ def _panel(rig: Rig) -> Iterator[Finding]:
         yield Finding(
             ("panel", "highest_level"),
             f"Step {panel.highest_level} does not exist: the brightest is {brightest}.",
-            remedy=Remedy(f"take {brightest}", brightest),
+            remedy=Remedy(f"Set to {brightest}", brightest),
         )
     if panel.lowest_level > panel.top:
         yield Finding(
             ("panel", "lowest_level"),
-            f"The panel is used from step {panel.lowest_level} up to {panel.top}, which is no range.",
+            f"The flat panel's lowest step, {panel.lowest_level}, is above its highest, {panel.top}.",
         )
     if rig.camera is not None and panel.shortest_exposure_s < rig.camera.shortest_exposure_s:
         yield Finding(
             ("panel", "shortest_exposure_s"),
             f"Flats of {panel.shortest_exposure_s:g} s are allowed, the camera's shortest clean exposure is "
             f"{rig.camera.shortest_exposure_s:g} s.",
-            remedy=Remedy(f"take {rig.camera.shortest_exposure_s:g} s", rig.camera.shortest_exposure_s),
+            remedy=Remedy(f"Set to {rig.camera.shortest_exposure_s:g} s", rig.camera.shortest_exposure_s),
         )
 
 

@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 from itertools import pairwise
 
+from vigil.documents.figures import signed
 from vigil.documents.rig import Rig
 from vigil.documents.rig.camera import CameraPart, CoolerPart
 from vigil.planning.muster.finding import Finding, Known, Remedy
@@ -70,7 +71,7 @@ def _scale(camera: CameraPart) -> Iterator[Finding]:
             ("camera", "full_scale_adu"),
             f"{camera.bit_depth} bits go up to {own} ADU, or 65535 where the camera spreads them; "
             f"the rig says {camera.full_scale_adu}.",
-            remedy=Remedy(f"take {own}", own),
+            remedy=Remedy(f"Set to {own}", own),
         )
     for n, (one, more) in enumerate(pairwise(camera.download_s)):
         if more > one:
@@ -90,8 +91,8 @@ def _cooler(camera: CameraPart, known: Known) -> Iterator[Finding]:
     if cooler.warm_to_c <= cooler.set_point_c:
         yield Finding(
             (*place, "warm_to_c"),
-            f"Warming up to {cooler.warm_to_c:g} °C is no warmer than the set-point "
-            f"{cooler.set_point_c:g} °C.",
+            f"Warming up to {signed(cooler.warm_to_c)} °C is no warmer than the set-point "
+            f"{signed(cooler.set_point_c)} °C.",
         )
     else:
         yield from _ramps(cooler)
@@ -102,14 +103,16 @@ def _cooler(camera: CameraPart, known: Known) -> Iterator[Finding]:
         warmer = float(5 * -(-deepest // 5))
         yield Finding(
             (*place, "set_point_c"),
-            f"{cooler.set_point_c:g} °C can't be reached tonight: the air has {air_c:.1f} °C, and the cooler "
-            f"goes {cooler.deepest_below_ambient_c:g} °C below it, to {deepest:.1f} °C.",
-            remedy=Remedy(f"take {warmer:g} °C", warmer),
+            f"{signed(cooler.set_point_c)} °C can't be reached tonight: the air has {signed(air_c, 1)} °C, "
+            f"and the cooler goes {cooler.deepest_below_ambient_c:g} °C below it, "
+            f"to {signed(deepest, 1)} °C.",
+            remedy=Remedy(f"Set to {signed(warmer)} °C", warmer),
         )
     elif cooler.set_point_c > air_c:
         yield Finding(
             (*place, "set_point_c"),
-            f"{cooler.set_point_c:g} °C is warmer than the air, {air_c:.1f} °C: a cooler can't heat.",
+            f"{signed(cooler.set_point_c)} °C is warmer than the air, {signed(air_c, 1)} °C: "
+            "a cooler can't heat.",
         )
 
 
@@ -118,7 +121,7 @@ def _ramps(cooler: CoolerPart) -> Iterator[Finding]:
     if up > _FASTEST_C_MIN:
         yield Finding(
             ("camera", "cooler", "warm_minutes_limit"),
-            f"From {cooler.set_point_c:g} to {cooler.warm_to_c:g} °C within "
+            f"From {signed(cooler.set_point_c)} to {signed(cooler.warm_to_c)} °C within "
             f"{cooler.warm_minutes_limit:g} min is "
             f"{up:.1f} °C a minute; sensors bear about {_FASTEST_C_MIN:g}.",
         )

@@ -47,7 +47,7 @@ def _disagreements(rig: Rig, name: str, report: DeviceReport) -> Iterator[Findin
         yield Finding(
             path,
             f"The {name} reports {label} {brief(told, unit)}, the rig says {brief(ours, unit)}.",
-            remedy=Remedy(f"take {brief(told, unit)}", told),
+            remedy=Remedy(f"Set to {brief(told, unit)}", told),
         )
     if report.clock_off_s is not None and abs(report.clock_off_s) > _MOST_CLOCK_OFF_S:
         way = "ahead of" if report.clock_off_s > 0 else "behind"

@@ -29,7 +29,7 @@ def findings(rig: Rig, known: Known) -> Iterator[Finding]:
             yield Finding(
                 (*place, "focus_offset_steps"),
                 f"Offsets count from {part.name}, whose own must be 0, not {part.focus_offset_steps}.",
-                remedy=Remedy("take 0", 0),
+                remedy=Remedy("Set to 0", 0),
             )
         elif part.focus_offset_steps and rig.focuser is None:
             yield Finding(

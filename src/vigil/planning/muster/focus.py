@@ -76,7 +76,7 @@ def _backlash(focuser: FocuserPart) -> Iterator[Finding]:
             place,
             "Nobody is to make up for backlash, but the controller is set to "
             f"{focuser.controller_steps} steps.",
-            remedy=Remedy("take 0", 0),
+            remedy=Remedy("Set to 0", 0),
         )
     if focuser.backlash_by != "Vigil":
         return

@@ -26,7 +26,7 @@ def findings(rig: Rig, known: Known) -> Iterator[Finding]:
             ("site", "minimum_altitude_deg"),
             f"The site allows down to {rig.site.minimum_altitude_deg:g}°, the mount stops at "
             f"{mount.lowest_altitude_deg:g}°.",
-            remedy=Remedy(f"take {mount.lowest_altitude_deg:g}°", mount.lowest_altitude_deg),
+            remedy=Remedy(f"Set to {mount.lowest_altitude_deg:g}°", mount.lowest_altitude_deg),
         )
     if mount.corrections != "mount" and rig.guider is None:
         yield Finding(
@@ -85,7 +85,7 @@ def _window(window: FlipWindow, place: tuple[str, ...], known: Known) -> Iterato
                 (*place, "preferred_min"),
                 f"The preferred moment, {window.preferred_min:g} min, is outside the window "
                 f"{earliest:g} to {ends}.",
-                remedy=Remedy(f"take {earliest:g} min", earliest),
+                remedy=Remedy(f"Set to {earliest:g} min", earliest),
             )
     if latest is None:
         return

@@ -81,7 +81,7 @@ class ConditionRow(QWidget):
         inner = QVBoxLayout(self.details)
         inner.setContentsMargins(22, 0, 0, 6)
         inner.setSpacing(3)
-        inner.addWidget(Told(f"{known.explained} Else: {known.by}.", "small"))
+        inner.addWidget(Told(f"{known.explained} If not: {known.by}.", "small"))
         inner.addWidget(self.missing)
         for field in self.fields:
             inner.addWidget(field)

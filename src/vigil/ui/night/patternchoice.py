@@ -53,12 +53,12 @@ class PatternChoice(ListedActions):
                 continue
             to = f" into {block.target.name}" if pattern.of == "lines" and block is not None else ""
             target = block.id if block is not None else ""
-            words = f"Put in “{pattern.name}”{to}"
+            words = f"Insert “{pattern.name}”{to}"
             yield words, lambda p=pattern, t=target: self._put(p, t)  # type: ignore[misc]
         single = [framed for framed in self._shelf() if framed.framing.count == 1]
         for framed in single[:_MOST_FRAMED]:
             for pattern in self._patterns.all():
-                words = f"“{pattern.name}” on {framed.name} of the shelf"
+                words = f"New block: “{pattern.name}” on {framed.name}"
                 yield words, lambda p=pattern, f=framed: self._put(p, "", _target_of(f))  # type: ignore[misc]
 
     def _keep(self, pattern: Pattern) -> str:

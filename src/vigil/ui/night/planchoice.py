@@ -16,7 +16,7 @@ class PlanChoice(ListedActions):
         self._session, self._plans = session, plans
         super().__init__("Plans…", lambda: list(self._possible()), said)
         self.setAccessibleName("Plans: open another one, or begin a new one")
-        self.setToolTip("Open another plan, begin a new one, take this one once more")
+        self.setToolTip("Open another plan, begin a new one, duplicate this one")
         self.setFixedWidth(86)
 
     def _possible(self) -> Iterator[Entry]:
@@ -24,12 +24,12 @@ class PlanChoice(ListedActions):
             return
         here = self._session.plan.plan
         yield "New plan", self._new
-        yield f"“{here.name}” once more", self._again
+        yield f"Duplicate “{here.name}”", self._again
         others = [plan for plan in self._plans.all() if plan.name.casefold() != here.name.casefold()]
         for plan in others:
             yield f"Open “{plan.name}”", lambda p=plan: self._open(p)  # type: ignore[misc]
         for plan in others:
-            yield f"Throw “{plan.name}” away", lambda p=plan: self._throw_away(p)  # type: ignore[misc]
+            yield f"Delete “{plan.name}”", lambda p=plan: self._throw_away(p)  # type: ignore[misc]
 
     def _new(self) -> str:
         return self._open(NightPlan(name=self._unused("New plan"), blocks=[]))
@@ -54,4 +54,4 @@ class PlanChoice(ListedActions):
     def _throw_away(self, plan: NightPlan) -> str:
         """It stays beside the others until a file of its name is thrown away again."""
         path = self._plans.throw_away(plan.name)
-        return f"“{plan.name}” is thrown away; its file is {path}"
+        return f"“{plan.name}” is deleted; its file is {path}"

@@ -108,13 +108,13 @@ class BlockText(QWidget):
         self.go = button("Go there", "plain", "Slew, turn where it has an angle, and centre, now")
         self.go.setAccessibleName(f"Go to {block.target.name}")
         self.go.clicked.connect(lambda: session.go_to(session.plan.block(self.block_id).target))
-        self.next = button("Next", "plain", "This block before the others, after the frame under way")
-        self.next.setAccessibleName(f"{block.target.name} next")
+        self.next = button("Do next", "plain", "This block before the others, after the frame under way")
+        self.next.setAccessibleName(f"Do {block.target.name} next")
         self.next.clicked.connect(lambda: session.ask(Command.NEXT, block=self.block_id))
-        self.leave = button("Leave", "plain", "Leave this block for tonight, after the frame under way")
-        self.leave.setAccessibleName(f"Leave {block.target.name} for tonight")
-        self.leave.clicked.connect(lambda: session.ask(Command.LEAVE, block=self.block_id))
-        foot = row(self.add, self.double, self.go, self.next, self.leave, gap=0)
+        self.skip = button("Skip tonight", "plain", "Skip this block for tonight, after the frame under way")
+        self.skip.setAccessibleName(f"Skip {block.target.name} for tonight")
+        self.skip.clicked.connect(lambda: session.ask(Command.SKIP, block=self.block_id))
+        foot = row(self.add, self.double, self.go, self.next, self.skip, gap=0)
         foot.addStretch(1)
         for part in (self.cold_words[0], self.set_point, self.cold_words[1]):
             foot.addWidget(part)
@@ -170,17 +170,17 @@ class BlockText(QWidget):
         self.details.show_block(block, locked)
         self.limits.refresh(locked)
         own = own_limits_words(block, session.plan.plan.orders)
-        self.own.setText(f"of its own: {own}" if own else "")
+        self.own.setText(f"this block's own limits: {own}" if own else "")
         self.own.setVisible(bool(own))
         self.steps.refresh(locked)
         self.steps.setVisible(self.more.isChecked() or bool(block.steps))
         self.go.setVisible(not running or session.run == "held")
         left = block.id in state.given_up
-        for tool in (self.next, self.leave):
+        for tool in (self.next, self.skip):
             tool.setVisible(running)
         self.next.setEnabled(state.first != block.id)
-        self.next.setText("Take up" if left else "Next")
-        self.leave.setEnabled(not left)
+        self.next.setText("Do after all" if left else "Do next")
+        self.skip.setEnabled(not left)
         for tool in (self.remove, self.add, self.double, self.set_point):
             tool.setEnabled(not locked)
 

@@ -38,7 +38,7 @@ class RigsRow(QWidget):
         self.compare_with = button("Compare", "small", "This rig beside another one, differences marked")
         self.bring = button("Import …", "small", "A rig from a file")
         self.export = button("Export …", "small", "One file with all of this rig")
-        self.remove = button("Delete …", "small", "Delete this rig; it can be brought back")
+        self.remove = button("Delete …", "small", "Delete this rig; it can be restored")
         self.new.clicked.connect(self._ask_new)
         self.rename.clicked.connect(self._ask_name)
         self.compare_with.clicked.connect(self.compare)
@@ -86,7 +86,7 @@ class RigsRow(QWidget):
             if entry.problem:
                 self.choice.setItemData(self.choice.count() - 1, entry.problem, Qt.ItemDataRole.ToolTipRole)
         for gone in rigs.deleted() if rigs else []:
-            self.choice.addItem(f"bring back {gone}")
+            self.choice.addItem(f"restore {gone}")
         ids = [entry.id for entry in self._entries]
         if self._session.rig.id not in ids:
             self.choice.addItem(self._session.rig.name)
@@ -106,8 +106,8 @@ class RigsRow(QWidget):
         if rigs is None or index >= self.choice.count():
             return
         text = self.choice.itemText(index)
-        if text.startswith("bring back "):
-            rig_id = text.removeprefix("bring back ")
+        if text.startswith("restore "):
+            rig_id = text.removeprefix("restore ")
             self._try(lambda: self._session.another_rig.emit(rigs.restore(rig_id).id))
         elif index < len(self._entries) and self._entries[index].rig is None:
             self.say(self._entries[index].problem, "fault")

@@ -86,12 +86,12 @@ class RigWorkspace(Workspace):
         self.frame_done = button("Back to the rig", "", "Leave the frame", "Esc")
 
     def _middle(self) -> QWidget:
-        connecting = row(label("Beside the train", "section"), gap=8)
+        connecting = row(label("Other devices", "section"), gap=8)
         connecting.addStretch(1)
         for widget in (self.told, self.add, self.connect_all, self.ready, self.disconnect_all):
             connecting.addWidget(widget)
         connecting.setStretch(2, 4)
-        follows = row(label("What follows", "section"), gap=6)
+        follows = row(label("Figures of this rig", "section"), gap=6)
         follows.addStretch(1)
         for widget in (label("seeing", "small"), self.seeing, label("″", "small"), self.through):
             follows.addWidget(widget)
@@ -143,7 +143,7 @@ class RigWorkspace(Workspace):
         for widget in (
             self.hand_label,
             self.hand,
-            label("As the rig has it", "section"),
+            label("Settings", "section"),
             self.editor,
             self.remove,
         ):
@@ -287,7 +287,6 @@ class RigWorkspace(Workspace):
         answers: list[tuple[str, str, Callable[[], None]]] = [
             ("Keep it", "", lambda: None),
             ("Delete", "fault", then),
-            ("Cancel", "plain", lambda: None),
         ]
         self._ask(f"Delete {rig.name}?", lost, answers)
 

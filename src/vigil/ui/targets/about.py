@@ -93,11 +93,11 @@ class AboutPage(QWidget):
         contrast = words.NOTHING if offer.contrast_mag is None else f"{words.signed(offer.contrast_mag)} mag"
         self.light_facts.show_facts(
             [
-                ("sky there, on the mean", f"{offer.sky_mag:.1f} mag/arcsec²"),
+                ("sky at the target, average", f"{offer.sky_mag:.1f} mag/arcsec²"),
                 ("object's surface", own),
-                (f"object over sky, {wish.light}", contrast),
-                ("frame", offer.fit),
-                ("rank", f"{offer.score:.2f}"),
+                (f"contrast, {wish.light}", contrast),
+                ("in the frame", offer.fit),
+                ("score", f"{offer.score:.2f}"),
             ]
         )
 

@@ -67,7 +67,7 @@ class TargetList(QFrame):
         self._scroller: QScrollArea = scrolled(self.found)
         self.bring = button("Import …", "small", "Targets from a CSV list")
         self.export = button("Export …", "small", "The shelf as CSV")
-        self.take_off = button("Take off", "small", "Remove the chosen one from the shelf")
+        self.take_off = button("Delete", "small", "Delete the chosen one from the shelf")
         self.tags = TextLine()
         self.tags.setPlaceholderText("tags, divided by commas")
         self.tags.setAccessibleName("Tags of the chosen framed target")
@@ -181,7 +181,7 @@ class TargetList(QFrame):
         elif typed:
             self._fill_found(typed)
         elif self._ranking is None:
-            self.found.show_rows([], "weighing what tonight offers…")
+            self.found.show_rows([], "ranking tonight's targets…")
         else:
             self._fill_offers(self._ranking)
 
@@ -191,16 +191,16 @@ class TargetList(QFrame):
             row_of_offer(self._offers[e.name]) if e.name in self._offers else row_of_entry(e) for e in entries
         ]
         # nothing is marked: the first step down is to the first that was found
-        self.found.show_rows(rows, "nothing of this name")
+        self.found.show_rows(rows, "no match")
         bar = self._scroller.verticalScrollBar()
         if bar is not None:
             bar.setValue(0)
         full = len(entries) == _MOST_FOUND
         more = f"the first {_MOST_FOUND} found" if full else f"{len(entries)} found"
-        self.count.setText(more if entries else "other spellings, or an alias, may be known")
+        self.count.setText(more if entries else "try another catalogue number, or a shorter part of the name")
 
     def _fill_offers(self, ranking: Ranking) -> None:
-        empty = "it does not get dark tonight" if ranking.dark_h == 0 else "nothing fits: loosen the filter"
+        empty = "it does not get dark tonight" if ranking.dark_h == 0 else "nothing fits: widen the limits"
         self.found.show_rows([row_of_offer(o) for o in ranking.offers], empty, self._shown_name())
         total = words.grouped(len(all_objects()))
         self.count.setText(f"{words.grouped(ranking.considered)} of {total} rise tonight")

@@ -9,7 +9,7 @@ from vigil.documents.plan import ExposureLine
 from vigil.documents.shelf import USUAL_OVERLAP_PERCENT
 from vigil.planning.framing import COPIED, FEW_STARS, Cost, cost_of, numbers_of, stars_in_strips
 from vigil.planning.offer import scale_of
-from vigil.planning.shelfcsv import parse_lines
+from vigil.planning.shelfcsv import example_lines, parse_lines
 from vigil.sky.angles import parse_dec_deg, parse_ra_deg
 from vigil.sky.stars import SkyStars
 from vigil.sky.turns import turn_to_deg
@@ -82,15 +82,15 @@ class FramePage(Page):
         self.dec = ValueField("Declination of the centre", self._set_dec, self.say)
         self.angle = ValueField("Position angle of the rows, degrees", self._set_angle, self.say)
         self.focal = ValueField("Try another focal length, mm; empty is the rig's", self._set_focal, self.say)
-        self.unlock = QCheckBox("angle unlocked")
+        self.unlock = QCheckBox("I'll turn it by hand")
         self.unlock.setToolTip(
             "Turn the outline though nothing turns this camera: it will be asked for by hand"
         )
         self.unlock.toggled.connect(self._unlock)
         self.quarter = button("Quarter turn", "small", "A quarter turn of the sensor", "Ctrl+T")
         self.to_axis = button("Along its axis", "small", "The sensor's longer side along the object's")
-        self.to_centre = button("To its centre", "small", "The object's own centre into the middle")
-        self.to_camera = button("As the camera is", "small", "The angle of the last solved frame")
+        self.to_centre = button("Centre the object", "small", "The object's own centre into the middle")
+        self.to_camera = button("Use the camera's angle", "small", "The angle of the last solved frame")
         self.quarter.clicked.connect(lambda: self.try_(frame.quarter_turn))
         self.to_axis.clicked.connect(lambda: self.try_(frame.snap_to_axis))
         self.to_centre.clicked.connect(lambda: self.try_(frame.snap_to_centre))
@@ -117,7 +117,7 @@ class FramePage(Page):
             self.line("right ascension", self.ra),
             self.line("declination", self.dec),
             label("Angle", "section"),
-            self.line("rows point to", self.angle),
+            self.line("position angle", self.angle),
             self.unlock,
             buttons,
             self.facts,
@@ -219,10 +219,10 @@ class PanelsPage(Page):
         self.size = Facts()
         self.advice = Told("", "small")
         self.lines = ValueField(
-            "Exposures of a panel, as Ha 300 s × 12; OIII 300 s × 12", self._set_lines, self.say
+            "Exposures of a panel, as Ha 300 s × 12; L 120 s × 30", self._set_lines, self.say
         )
         self.lines.setAlignment(Qt.AlignmentFlag.AlignLeft)
-        self.lines.setPlaceholderText("Ha 300 s × 12; OIII 300 s × 12")
+        self.lines.setPlaceholderText(example_lines(session.rig))
         self.which = Choice()
         self.which.setAccessibleName("Panel")
         self.which.activated.connect(lambda _: self._show_panel())

@@ -52,7 +52,11 @@ class YearStrip(Picture):
         hours, first = self._hours, self._first
         if hours is None or first is None:
             write(
-                painter, QPointF(0, rect.center().y()), "reckoning the year…", "faint", text_font(Size.SMALL)
+                painter,
+                QPointF(0, rect.center().y()),
+                "calculating the year…",
+                "faint",
+                text_font(Size.SMALL),
             )
             return
         days, width = len(hours), rect.width()

@@ -60,13 +60,13 @@ class Tune(Workspace):
         self.said.hide()
         self.before = ValueField("Minutes before the flip", self._set_minutes, self._say)
         self.before.setFixedWidth(46)
-        self.put = button("Put me there", "", "Slew so that the flip is due in so many minutes")
-        self.try_flip = button("Try the flip now", "", "Slew to where the mount has to change sides for")
+        self.put = button("Slew there", "", "Slew the mount so that the flip is due in so many minutes")
+        self.try_flip = button("Slew across the meridian now", "", "The mount changes sides at once")
         self.stop = button("Stop", "", "Stop the mount")
         self.put.clicked.connect(self._put_before)
         self.try_flip.clicked.connect(self._try_flip)
         self.stop.clicked.connect(lambda: session.device("mount", "stop"))
-        before = row(self.before, label("min before the flip", "soft"), self.put, gap=6)
+        before = row(self.before, label("min before the flip:", "soft"), self.put, gap=6)
         before.addStretch(1)
         tools = QVBoxLayout()
         tools.setSpacing(6)
@@ -85,7 +85,7 @@ class Tune(Workspace):
             label("Coming", "section"),
             self.coming,
             self.why,
-            label("Rehearse the flip", "section"),
+            label("Try the flip on the mount", "section"),
             self.warning,
             self._tools,
             self.said,

@@ -117,7 +117,7 @@ def _numbers(line: dict[str, Any]) -> str:
     value = f"{line['value']:g}".replace("-", MINUS)
     unit = line["unit"] if line["unit"] in ("", "°", ARC_MIN, ARC_SEC) else f" {line['unit']}"
     if not line["at_least"]:
-        return f"{value} of {line['limit']:g}{unit}"
+        return f"{value}{unit}, limit {line['limit']:g}"
     least = f", least {line['limit']:g}" if line["limit"] else ""
     return f"{value}{unit}{least}"
 
@@ -126,8 +126,7 @@ def _standing(gauge: dict[str, Any], of_all: str) -> str:
     """Of one limit of several: only those that are passed keep the condition from being met."""
     if of_all != "not met":
         return of_all
-    within = gauge["value"] >= gauge["limit"] if gauge["at_least"] else gauge["value"] <= gauge["limit"]
-    return "met" if within else of_all
+    return "met" if gauge["kept"] else of_all
 
 
 def _share(line: dict[str, Any]) -> float:

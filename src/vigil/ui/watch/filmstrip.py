@@ -12,7 +12,14 @@ from vigil.ui.session import Session
 from vigil.ui.theme import Size, number_font, swatch_of, text_font, theme
 
 _CELL, _HEIGHT, _GAP, _IMAGE = 84, 60, 4, 30
-_MARKS = {Mark.DOUBTFUL: "?", Mark.REJECTED: "×", Mark.KEPT: "✓", Mark.GOOD: "", Mark.PENDING: "…"}
+_MARKS = {
+    Mark.DOUBTFUL: "?",
+    Mark.UNCOUNTED: "–",
+    Mark.REJECTED: "×",
+    Mark.KEPT: "✓",
+    Mark.GOOD: "",
+    Mark.PENDING: "…",
+}
 
 
 class Filmstrip(Picture):
@@ -116,10 +123,10 @@ class Filmstrip(Picture):
             thumb.setColorTable(theme.greys())  # as the light is now
             painter.drawImage(picture, thumb)
         painter.fillRect(QRectF(cell.left(), 1, 3, _HEIGHT - 2), swatch_of(str(values["filter"])))
-        if told.mark is Mark.REJECTED:
+        if told.mark in (Mark.REJECTED, Mark.UNCOUNTED):
             painter.setPen(theme.pen("warn", 1.5))
             painter.drawLine(picture.topLeft(), picture.bottomRight())
-        role = "warn" if told.mark in (Mark.DOUBTFUL, Mark.REJECTED) else "text"
+        role = "warn" if told.mark in (Mark.DOUBTFUL, Mark.UNCOUNTED, Mark.REJECTED) else "text"
         name = f"{values['filter']} {values['number']}  {_MARKS[told.mark]}".strip()
         write(painter, QPointF(cell.left() + 7, 14), name, role, text_font(Size.SMALL, strong=True))
         size = f"{values['hfr_px']:.2f} px" if values.get("hfr_px") else ""

@@ -54,7 +54,7 @@ def _running(session: Session) -> Mood:
         question = next(iter(record.state.questions.values()))
         return Mood("Vigil asks", question.words, "warn")
     if record.lost_to:
-        return Mood(f"Trying again: {record.lost_to}", record.trying_again, "warn")
+        return Mood("Trying again", record.trying_again, "warn")
     devices = session.status.devices if session.status else {}
     fault = next((name for name, lamp in devices.items() if lamp == "fault"), None)
     if fault is not None:
@@ -109,8 +109,7 @@ def lost_words(lost_s: dict[str, float]) -> str:
     told = [(name, seconds) for name, seconds in lost_s.items() if seconds >= 60]
     if not told:
         return ""
-    total = sum(lost_s.values())
+    total = words.hours(sum(lost_s.values()))
     if len(lost_s) == 1:
-        return f"lost {words.hours(total)} {told[0][0]}"
-    parts = [f"{words.hours(seconds)} {name}" for name, seconds in told[:2]]
-    return f"lost {words.hours(total)}: {', '.join(parts)}"
+        return f"{total} lost: {told[0][0]}"
+    return f"{total} lost: " + ", ".join(f"{words.hours(seconds)} {name}" for name, seconds in told[:2])

@@ -141,8 +141,8 @@ class Watch(Workspace):
         self.done = Facts()
         self.done_bar = ProgressBar()
         self.next = Facts()
-        self.refocus = button("Refocus", "plain", "Focus anew after the frame under way")
-        self.pause_focus = button("Pause refocusing", "plain", "No refocusing until it is taken up again")
+        self.refocus = button("Refocus", "plain", "Focus after the frame under way")
+        self.pause_focus = button("Pause refocusing", "plain", "No refocusing until you resume it")
         self.after_frame = button(
             "End after frame", "plain", "Finish the frame under way, then close the night"
         )
@@ -358,13 +358,13 @@ class Watch(Workspace):
 
     def _pause_focus(self) -> None:
         paused = self._session.record.state.refocusing_paused
-        self._session.ask(Command.TAKE_UP_FOCUS if paused else Command.PAUSE_FOCUS)
+        self._session.ask(Command.RESUME_FOCUS if paused else Command.PAUSE_FOCUS)
 
     def _show_wishes(self) -> None:
         session = self._session
         running = session.takes_wishes
         paused = session.record.state.refocusing_paused
-        self.pause_focus.setText("Take up refocusing" if paused else "Pause refocusing")
+        self.pause_focus.setText("Resume refocusing" if paused else "Pause refocusing")
         for tool in (self.refocus, self.pause_focus):
             tool.setVisible(running and session.rig.focuser is not None)
         self.after_frame.setVisible(running)
