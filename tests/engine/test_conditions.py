@@ -247,7 +247,7 @@ def test_just_inside_the_limit(name: str, view: View) -> None:
 def test_gauges_say_how_far() -> None:
     gauges = {g.words: (g.value, g.limit, g.unit) for g in check("focus fresh", GOOD).gauges}
     assert gauges == {
-        "temperature changed by": (0.5, 1.2, "°C"),
+        "temperature change": (0.5, 1.2, "°C"),
         "since focus": (30.0, 90.0, "min"),
         "stars grown by": (0.0, 15.0, "%"),
     }

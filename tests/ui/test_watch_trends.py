@@ -29,6 +29,10 @@ def watch(stage: Stage) -> Watch:
 
 def test_each_row_shows_what_is_chosen_for_it(stage: Stage, watch: Watch) -> None:
     trends = watch.trends
+    one = trends.height()
+    assert [each.title for each in trends.shown()] == ["star size, px"], "the picture needs the room"
+    watch.fold_trends.setChecked(True)
+    assert trends.height() == 3 * one
     assert [each.title for each in trends.shown()] == ["star size, px", "stars", "background, ADU"]
     before = trends.grab().toImage()
     trends.rows[1].setCurrentText("temperature, °C")
@@ -62,13 +66,40 @@ def test_all_quantities_are_copied(watch: Watch) -> None:
     assert QGuiApplication.clipboard() is not None
 
 
-@pytest.mark.parametrize(("values", "low", "high"), [([1.0, 2.0], 0.0, 4.0), ([4.0], 0.0, 4.6)])
-def test_a_scale_begins_at_nothing_and_grows_when_it_must(
-    values: list[float], low: float, high: float
-) -> None:
-    assert quantity("star size, px").scale(values) == pytest.approx((low, high))
-    floating = quantity("temperature, °C").scale(values)
-    assert floating[0] < min(values) and floating[1] > max(values) and floating[1] - floating[0] >= 2.4
+def test_a_scale_shows_a_change_that_matters() -> None:
+    low, high = quantity("star size, px").scale([2.0, 2.02])
+    assert 1.4 < low < 1.6 and 2.4 < high < 2.6, "a quarter more or less is a third of the height"
+    assert quantity("star size, px").scale([2.0, 3.5])[1] > 3.5
+    assert quantity("star size, px").scale([2.0], limit=2.9)[1] > 2.9, "its limit lies in it"
+    assert quantity("off target, px").scale([1.0])[0] == 0.0
+    floating = quantity("temperature, °C").scale([1.0, 2.0])
+    assert floating[0] < 1.0 and floating[1] > 2.0 and floating[1] - floating[0] >= 2.4
+
+
+def test_a_trend_has_the_limit_that_the_night_acts_on(stage: Stage, watch: Watch) -> None:
+    trends = watch.trends
+    size = quantity("star size, px")
+    points = trends.points(size)
+    limit = trends.limit(size, points)
+    assert limit is not None
+    grown = stage.session.plan.plan.orders.focus_grown_by_percent
+    assert limit / (1 + grown / 100) in [pytest.approx(value) for _, value in points]
+    assert trends.limit(quantity("temperature, °C"), points) is None
+    off = trends.limit(quantity("off target, px"), points)
+    assert off == pytest.approx(60 * 2.0 / stage.session.rig.scale_arcsec_px())
+
+
+def test_the_picture_has_most_of_the_room(stage: Stage, watch: Watch) -> None:
+    stage.window.resize(1280, 800)
+    stage.qtbot.wait(1)
+    assert watch.pictures.height() >= watch.height() / 2
+    watch.enlarge(True)
+    stage.qtbot.wait(1)
+    assert (
+        watch.strip.isHidden() and watch.trends.isHidden() and watch.pictures.height() > 0.7 * watch.height()
+    )
+    watch.enlarge(False)
+    assert not watch.strip.isHidden() and not watch.trends.isHidden()
 
 
 def test_the_loupe_shows_the_pixels_under_the_pointer(watch: Watch) -> None:

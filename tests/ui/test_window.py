@@ -45,8 +45,8 @@ def test_folding_and_the_whole_screen(stage: Stage) -> None:
     assert watch.inspector.isVisible()
     stage.press(Qt.Key.Key_F11)
     assert not stage.window.ribbon.isVisible()
-    touched = (stage.window.status.hold, watch.fit, watch.one, watch.auto)
-    assert all(made.minimumHeight() >= 40 for made in touched)
+    assert stage.window.status.hold.minimumHeight() >= 40
+    assert not watch.fit.isVisible(), "the picture has the room; keys do the same"
     stage.press(Qt.Key.Key_F11)
     assert stage.window.ribbon.isVisible() and watch.inspector.isVisible()
 

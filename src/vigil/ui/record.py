@@ -10,7 +10,7 @@ from vigil.documents.events import Event, Kind
 from vigil.documents.night import NightState, RunState, fold
 from vigil.documents.reasonlog import ReasonLog, Sentence
 from vigil.focusing.vcurve import NoCurve, Sample, VCurve, fit_vcurve
-from vigil.planning.account import SpellLog
+from vigil.planning.account import SpellLog, gerund
 
 
 @dataclass(slots=True)
@@ -119,6 +119,8 @@ class NightRecord:
         self.centrings: list[Centring] = []
         self.holds: list[Pause] = []
         self._sheltering_for = ""
+        self._failing: dict[str, str] = {}
+        """What failed last and was not done since, by its kind."""
         self._log = ReasonLog()
         self.spells = SpellLog()
         self._wanted = 0
@@ -182,15 +184,12 @@ class NightRecord:
         return self._sheltering_for
 
     @property
-    def lost_to(self) -> str:
-        """What failed and is waited for now, by its kind; "" while nothing is."""
-        waiting = self.state.waiting
-        return str(waiting.values.get("lost_to", "")) if waiting is not None else ""
-
-    @property
     def trying_again(self) -> str:
-        """What went wrong then."""
-        return self.state.waiting.reason if self.state.waiting is not None else ""
+        """What failed and is tried again, now or in a while; "" where nothing is."""
+        waiting = self.state.waiting
+        if waiting is not None and waiting.values.get("lost_to"):
+            return waiting.reason
+        return next(reversed(self._failing.values()), "")
 
     @property
     def sheltered(self) -> bool:
@@ -271,6 +270,11 @@ class NightRecord:
             run.way, run.attempt = values["way"], values["attempt"]
 
     def _activity_ended(self, event: Event) -> None:
+        kind, outcome = str(event.values["kind"]), event.values["outcome"]
+        if outcome == "failed":
+            self._failing[kind] = f"{gerund(kind)} failed: {event.reason}"
+        elif outcome == "done":
+            self._failing.pop(kind, None)
         run = self._by_activity.pop(int(event.values["activity"]), None)
         if run is None:
             return
@@ -297,6 +301,7 @@ class NightRecord:
 
     def _frame_saved(self, event: Event) -> None:
         values = event.values
+        self._failing.clear()
         self.lights[values["frame_id"]] = Light(
             values["frame_id"], Path(values["path"]), event.at, dict(values)
         )
@@ -308,7 +313,18 @@ class NightRecord:
                 light.frame_id, light.path, light.at, {**light.values, **event.values}
             )
 
+    def _put_off(self, event: Event) -> None:
+        if kind := event.values.get("lost_to"):
+            self._failing[str(kind)] = event.reason
+
+    def _block_given_up(self, event: Event) -> None:
+        self._failing.clear()
+
+    def _waived(self, event: Event) -> None:
+        self._failing.clear()
+
     def _held(self, event: Event) -> None:
+        self._failing.clear()
         self.holds.append(Pause(event.at))
 
     def _resumed(self, event: Event) -> None:

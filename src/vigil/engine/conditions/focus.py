@@ -76,7 +76,7 @@ def _gauges(view: View, focus: FocusRecord, start: datetime) -> tuple[Gauge, ...
         now_c = view.focuser.temperature_c
     if orders.focus_colder_by_c is not None and now_c is not None and focus.temperature_c is not None:
         colder = round(abs(now_c - focus.temperature_c), 1)
-        gauges.append(Gauge("temperature changed by", colder, orders.focus_colder_by_c, "°C"))
+        gauges.append(Gauge("temperature change", colder, orders.focus_colder_by_c, "°C"))
     if orders.focus_every_min is not None:
         since_min = round((start - focus.at).total_seconds() / 60, 1)
         gauges.append(Gauge("since focus", since_min, orders.focus_every_min, "min"))

@@ -47,7 +47,7 @@ class RightSide(Condition):
             return Check(Standing.MET, "far from the meridian")
         told = decide(rule, here, (end - start).total_seconds())
         limit = rule.last_min if math.isfinite(rule.last_min) else rule.wanted_min
-        gauge = Gauge("min after the meridian", round(here, 1), round(limit, 1), "")
+        gauge = Gauge("until the flip's limit", round(limit - here, 1), 0.0, "min", at_least=True)
         if told.next is Next.SHOOT:
             return Check(Standing.MET, f"tube {side.value} of the pier; {told.words}", (gauge,))
         return Check(Standing.NOT_MET, told.words, (gauge,))

@@ -9,7 +9,7 @@ from vigil.ui import words
 from vigil.ui.picture import Picture, elided, write
 from vigil.ui.record import Light
 from vigil.ui.session import Session
-from vigil.ui.theme import Size, number_font, swatch_of, text_font, theme
+from vigil.ui.theme import Size, number_font, text_font, theme
 
 _CELL, _HEIGHT, _GAP, _IMAGE = 84, 60, 4, 30
 _MARKS = {
@@ -116,25 +116,24 @@ class Filmstrip(Picture):
 
     def _paint_cell(self, painter: QPainter, light: Light, cell: QRectF, here: bool) -> None:
         told, values = self.verdict_of(light), light.values
-        picture = QRectF(cell.left() + 4, 1, cell.width() - 5, _IMAGE)
+        picture = QRectF(cell.left() + 1, 1, cell.width() - 2, _IMAGE)
         painter.fillRect(picture, theme.colour("well"))
         thumb = self._thumbs.get(light.frame_id)
         if thumb is not None:
             thumb.setColorTable(theme.greys())  # as the light is now
             painter.drawImage(picture, thumb)
-        painter.fillRect(QRectF(cell.left(), 1, 3, _HEIGHT - 2), swatch_of(str(values["filter"])))
         if told.mark in (Mark.REJECTED, Mark.UNCOUNTED):
             painter.setPen(theme.pen("warn", 1.5))
             painter.drawLine(picture.topLeft(), picture.bottomRight())
         role = "warn" if told.mark in (Mark.DOUBTFUL, Mark.UNCOUNTED, Mark.REJECTED) else "text"
         name = f"{values['filter']} {values['number']}  {_MARKS[told.mark]}".strip()
-        write(painter, QPointF(cell.left() + 7, 14), name, role, text_font(Size.SMALL, strong=True))
+        write(painter, QPointF(cell.left() + 5, 14), name, role, text_font(Size.SMALL, strong=True))
         size = f"{values['hfr_px']:.2f} px" if values.get("hfr_px") else ""
         room = cell.width() - 6
-        write(painter, QPointF(cell.left() + 6, 44), elided(size, number_font(), room), "text", number_font())
+        write(painter, QPointF(cell.left() + 5, 44), elided(size, number_font(), room), "text", number_font())
         level = f"{words.grouped(values['background_adu'])} ADU" if "background_adu" in values else ""
         write(
-            painter, QPointF(cell.left() + 6, 56), elided(level, number_font(), room), "soft", number_font()
+            painter, QPointF(cell.left() + 5, 56), elided(level, number_font(), room), "soft", number_font()
         )
         if here:
             painter.setPen(theme.pen("accent", 1.5))

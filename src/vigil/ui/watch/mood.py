@@ -53,7 +53,7 @@ def _running(session: Session) -> Mood:
     if record.state.questions:
         question = next(iter(record.state.questions.values()))
         return Mood("Vigil asks", question.words, "warn")
-    if record.lost_to:
+    if record.trying_again:
         return Mood("Trying again", record.trying_again, "warn")
     devices = session.status.devices if session.status else {}
     fault = next((name for name, lamp in devices.items() if lamp == "fault"), None)

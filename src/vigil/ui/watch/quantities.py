@@ -12,7 +12,8 @@ Values = Mapping[str, Any]
 @dataclass(frozen=True, slots=True)
 class Quantity:
     """`value` of a frame's values and the rig's scale (″ a pixel), None where it isn't known; `least` is the
-    least height of its scale, which begins at 0 unless it `floats`."""
+    least height of its scale. That begins at 0 unless it `floats`, or is drawn around its values where so
+    `much` a share of them is a change that matters."""
 
     name: str
     unit: str
@@ -20,6 +21,7 @@ class Quantity:
     form: str
     least: float
     floats: bool = False
+    much: float = 0.0
 
     @property
     def title(self) -> str:
@@ -29,11 +31,19 @@ class Quantity:
         text = self.form.format(value)
         return text.replace("-", words.MINUS) if self.form != "{:,.0f}" else words.grouped(value)
 
-    def scale(self, values: list[float]) -> tuple[float, float]:
-        """(lowest, highest) of its axis."""
-        if not self.floats:
-            return 0.0, max(self.least, 1.15 * max(values))
-        return self.around(values)
+    def scale(self, values: list[float], limit: float | None = None) -> tuple[float, float]:
+        """(lowest, highest) of its axis, with its limit in it."""
+        if self.much:
+            middle = sum(values) / len(values)
+            low, high = min(*values, middle * (1 - self.much)), max(*values, middle * (1 + self.much))
+        elif self.floats:
+            low, high = self.around(values)
+        else:
+            low, high = 0.0, max(self.least, 1.15 * max(values))
+        if limit is not None:
+            low, high = min(low, limit), max(high, limit)
+        margin = 0.06 * (high - low)
+        return low - margin * bool(low), high + margin
 
     def around(self, values: list[float]) -> tuple[float, float]:
         """(lowest, highest) of an axis that need not begin at 0."""
@@ -56,10 +66,10 @@ def _size_arcsec(values: Values, scale_arcsec_px: float) -> float | None:
 
 
 QUANTITIES: tuple[Quantity, ...] = (
-    Quantity("star size", "px", _of("hfr_px"), "{:.2f}", 4.0),
-    Quantity("star size", "″", _size_arcsec, "{:.2f}", 4.0),
-    Quantity("stars", "", _of("stars"), "{:,.0f}", 500.0),
-    Quantity("background", "ADU", _of("background_adu"), "{:,.0f}", 1000.0),
+    Quantity("star size", "px", _of("hfr_px"), "{:.2f}", 4.0, much=0.25),
+    Quantity("star size", "″", _size_arcsec, "{:.2f}", 4.0, much=0.25),
+    Quantity("stars", "", _of("stars"), "{:,.0f}", 500.0, much=0.4),
+    Quantity("background", "ADU", _of("background_adu"), "{:,.0f}", 1000.0, much=0.3),
     Quantity("elongation", "", _of("elongation"), "{:.2f}", 0.2, floats=True),
     Quantity("temperature", "°C", _of("tube_c"), "{:.1f}", 2.0, floats=True),
     Quantity("camera", "°C", _of("temperature_c"), "{:.1f}", 2.0, floats=True),

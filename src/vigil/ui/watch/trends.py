@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from datetime import datetime
+from statistics import median
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QResizeEvent
@@ -17,7 +18,7 @@ from vigil.ui.watch.quantities import QUANTITIES, Quantity, quantity
 _ROW, _HEAD = 42, 17
 _USUAL = ("star size, px", "stars", "background, ADU")
 _OVER_TIME = "over time"
-_NAME_PX, _AGAINST_PX = 150, 190
+_NAME_PX, _VALUE_PX = 150, 76
 
 
 class Trends(TimePicture):
@@ -26,14 +27,21 @@ class Trends(TimePicture):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.inset_left = self.inset_right = 0
-        self.setFixedHeight(_ROW * len(_USUAL))
+        self.inset_left, self.inset_right = _NAME_PX + 10, _VALUE_PX
         self.setAccessibleName("Trends of the frames")
         titles = [each.title for each in QUANTITIES]
         self.rows = [self._made_choice(f"Trend {n + 1}", titles, title) for n, title in enumerate(_USUAL)]
         against = [_OVER_TIME, *(f"against {title}" for title in titles)]
         self.against = self._made_choice("Over time, or against", against, _OVER_TIME)
         session.night_changed.connect(self.update)
+        self._all = True
+        self.show_rows(True)
+
+    def show_rows(self, all_of_them: bool) -> None:
+        """All three trends, or the first alone."""
+        self._all = all_of_them
+        self.setFixedHeight(_ROW * (len(_USUAL) if all_of_them else 1))
+        self._chosen()
 
     def _made_choice(self, name: str, items: list[str], chosen: str) -> Choice:
         made = Choice(self)
@@ -48,14 +56,17 @@ class Trends(TimePicture):
     def _chosen(self) -> None:
         time = self.against.currentText() == _OVER_TIME
         for row in self.rows[1:]:
-            row.setVisible(time)
+            row.setVisible(time and self._all)
+        if not time and not self._all:
+            self._all = True
+            self.setFixedHeight(_ROW * len(_USUAL))
         self.update()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         for n, row in enumerate(self.rows):
             row.setGeometry(0, n * _ROW, _NAME_PX, _HEAD)
-        self.against.setGeometry(_NAME_PX + 6, 0, _AGAINST_PX, _HEAD)
+        self.against.setGeometry(0, _HEAD + 3, _NAME_PX, _HEAD)
 
     # -- what is shown ----------------------------------------------------------------------------------
 
@@ -76,7 +87,30 @@ class Trends(TimePicture):
         return light.values if room is None else {**light.values, "free_gb": room}
 
     def shown(self) -> list[Quantity]:
-        return [quantity(row.currentText()) for row in self.rows]
+        rows = self.rows if self._all else self.rows[:1]
+        return [quantity(row.currentText()) for row in rows]
+
+    def limit(self, shown: Quantity, points: list[tuple[Light, float]]) -> float | None:
+        """Where the night would do something about it; None where it wouldn't."""
+        orders = self.session.plan.plan.orders
+        last = points[-1][0].values["filter"]
+        alike = [(light, value) for light, value in points if light.values["filter"] == last]
+        if shown.name == "star size" and orders.focus_grown_by_percent is not None:
+            runs = self.session.tonight.focus_runs
+            focused = max((run.began for run in runs if run.outcome == "done"), default=None)
+            since = [value for light, value in alike if focused is None or light.at > focused] or [
+                alike[-1][1]
+            ]
+            return since[0] * (1 + orders.focus_grown_by_percent / 100)
+        if shown.name == "stars" and orders.stars_at_least_percent is not None:
+            return float(median(value for _, value in alike)) * orders.stars_at_least_percent / 100
+        if (
+            shown.name == "off target"
+            and orders.target_keep_arcmin is not None
+            and self.session.rig.frames_sky
+        ):
+            return 60 * orders.target_keep_arcmin / self.session.rig.scale_arcsec_px()
+        return None
 
     def other(self) -> Quantity | None:
         """What the first row is drawn against; None for time."""
@@ -101,22 +135,35 @@ class Trends(TimePicture):
             return
         for n, shown in enumerate(self.shown()):
             top = float(n * _ROW)
-            plot = QRectF(self.span_left, top + 18, self.span_width, _ROW - 21)
+            plot = QRectF(self.span_left, top + 5, self.span_width, _ROW - 12)
             painter.setPen(theme.pen("line"))
             painter.drawLine(QPointF(0, top + _ROW - 0.5), QPointF(self.width(), top + _ROW - 0.5))
             points = self.points(shown)
             if points:
-                self._paint_row(painter, plot, points, shown)
+                limit = self.limit(shown, points)
+                self._paint_row(painter, plot, points, shown, limit)
                 last = shown.shown(points[-1][1])
-                write(painter, QPointF(self.width(), top + 12), last, "text", number_font(strong=True), RIGHT)
+                write(painter, QPointF(self.width(), top + 15), last, "text", number_font(strong=True), RIGHT)
+                said = "" if limit is None else f"limit {shown.shown(limit)}"
+                write(painter, QPointF(self.width(), top + 32), said, "soft", text_font(Size.SMALL), RIGHT)
         self._paint_marks(painter)
         self.paint_moments(painter, 0, self.height())
 
     def _paint_row(
-        self, painter: QPainter, plot: QRectF, points: list[tuple[Light, float]], shown: Quantity
+        self,
+        painter: QPainter,
+        plot: QRectF,
+        points: list[tuple[Light, float]],
+        shown: Quantity,
+        limit: float | None,
     ) -> None:
-        """One line a filter, broken where the filter changes: their values don't compare."""
-        low, high = shown.scale([value for _, value in points])
+        """One line a filter, broken where the filter changes: their values don't compare. The limit is
+        dashed."""
+        low, high = shown.scale([value for _, value in points], limit)
+        if limit is not None:
+            y = plot.bottom() - (limit - low) / (high - low) * plot.height()
+            painter.setPen(theme.pen("warn", 1.0, dashed=True))
+            painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
         path, filter_name = QPainterPath(), None
         for light, value in points:
             point = QPointF(self.x(light.at), plot.bottom() - (value - low) / (high - low) * plot.height())
@@ -132,7 +179,7 @@ class Trends(TimePicture):
 
     def _paint_marks(self, painter: QPainter) -> None:
         """What may have moved a trend: focus runs, flips, holds; dithers as ticks on the lowest line."""
-        record, top = self.session.tonight, _ROW - 9.0
+        record, top = self.session.tonight, _ROW - 10.0
         for hold in record.holds:
             painter.setPen(theme.pen("soft", 1.6))
             y = top + 4

@@ -82,6 +82,13 @@ class Watch(Workspace):
         )
         self._blinking = Blinking(self.frame, jobs)
         self.trends = Trends(session)
+        self.fold_strip = button("Frames", "plain", "The latest frames, under the picture")
+        self.fold_trends = button("Trends", "plain", "Three trends in place of one")
+        for fold, on in ((self.fold_strip, True), (self.fold_trends, False)):
+            fold.setCheckable(True)
+            fold.setChecked(on)
+            fold.toggled.connect(lambda _: self._fold())
+        self._large = False
         self._tools = QWidget()
         self.overlay = FrameOverlay(self.frame, jobs, self._overlay_said, "overlay")
         self._tools.setLayout(
@@ -123,16 +130,29 @@ class Watch(Workspace):
         said.addStretch(1)
         below.addLayout(said, 1)
         below.addWidget(self.histogram, 1)
+        folds = QVBoxLayout()
+        folds.setSpacing(0)
+        folds.addWidget(self.fold_strip)
+        folds.addWidget(self.fold_trends)
+        below.addLayout(folds)
         self._below = QWidget()
         self._below.setLayout(below)
         below.setContentsMargins(0, 0, 0, 0)
-        main = page(
-            self.large, self.large_now, head, self.pictures, self._below, self.strip, self.trends, gap=6
-        )
+        across = QHBoxLayout()
+        across.addWidget(self.large, 1)
+        across.addWidget(self.large_now, 1)
+        main = page(across, head, self.pictures, self._below, self.strip, self.trends, gap=6)
         layout = main.layout()
         assert isinstance(layout, QVBoxLayout)
         layout.setStretchFactor(self.pictures, 1)
         self._main = main
+        self._fold()
+
+    def _fold(self) -> None:
+        """What stands under the picture; across the room nothing does."""
+        self.strip.setVisible(self.fold_strip.isChecked() and not self._large)
+        self.trends.setVisible(not self._large)
+        self.trends.show_rows(self.fold_trends.isChecked())
 
     def _build_side(self) -> None:
         self.mood = label("", "head")
@@ -192,11 +212,15 @@ class Watch(Workspace):
         session.link_changed.connect(self.refresh)
 
     def enlarge(self, large: bool) -> None:
-        for made in (self.fit, self.one, self.auto):
-            made.setFixedHeight(Size.TOUCH if large else Size.BUTTON + 4)
         self.title.enlarge(Size.LARGE if large else Size.BODY)
         for line in (self.large, self.large_now):
             line.setVisible(large)
+        self._large = large
+        self._tools.setVisible(not large and self.pictures.currentWidget() is self.frame)
+        self.histogram.setVisible(not large)
+        for fold in (self.fold_strip, self.fold_trends):
+            fold.setVisible(not large)
+        self._fold()
         set_styled(self.figures, "role", "number-large" if large else "number")
 
     def actions_here(self) -> list[Action]:
@@ -213,6 +237,8 @@ class Watch(Workspace):
             Action("Reject this frame, or keep it", self.strip.judge, "Ctrl+Shift+X", self._no_verdict),
             Action("Star shapes and clipped pixels", self.overlay.shapes.toggle, "", no_frame),
             Action("Residuals on the frame", self.overlay.residuals.toggle, "", no_frame),
+            Action("The latest frames, shown or folded", self.fold_strip.toggle),
+            Action("Trends: three or one", self.fold_trends.toggle),
         ]
 
     # -- the picture ------------------------------------------------------------------------------------
@@ -266,7 +292,7 @@ class Watch(Workspace):
         if self.pictures.currentWidget() is not picture:
             self.pictures.setCurrentWidget(picture)
         frame = picture is self.frame
-        self._tools.setVisible(frame)
+        self._tools.setVisible(frame and not self._large)
         self._below.setVisible(frame)
         self.title.setVisible(frame)
         self.subtitle.setVisible(frame)
@@ -278,7 +304,10 @@ class Watch(Workspace):
             self.note.say("Looking for the keeper…" if starting else "No keeper", session.link_words)
             action.hide()
         elif session.under_way:
-            self.note.say("No frame yet", "The first one appears here as soon as it is on disk.")
+            soon = "; ".join(f"{said} {when}" for said, when in coming(session)[:3])
+            doing = session.status.doing if session.status else ""
+            said = f"{doing[:1].upper()}{doing[1:]}. " if doing else ""
+            self.note.say("No frame yet", f"{said}Coming: {soon}." if soon else said)
             action.hide()
         elif session.run == "over":
             self.note.say("The night is over", "No frame was taken.")
