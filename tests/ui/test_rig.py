@@ -26,6 +26,7 @@ from vigil.planning.muster import Finding
 from vigil.planning.rignumbers import RigNumber
 from vigil.ui.caret import TextLine
 from vigil.ui.linkstate import LinkState
+from vigil.ui.rig.goto import GoTo
 from vigil.ui.rig.numbers import value_of
 from vigil.ui.rig.parts import parts_of
 
@@ -469,3 +470,34 @@ def test_directions_on_the_polar_plot(stage: Stage) -> None:
     assert east.x() < zenith.x() and abs(east.y() - zenith.y()) < 1e-6  # as one sees it from below
     halfway = horizon.place(45, 0)
     assert abs((zenith.y() - halfway.y()) * 2 - (zenith.y() - north.y())) < 1e-6
+
+
+def test_going_somewhere_by_hand_is_one_line_and_two_choices(stage: Stage) -> None:
+    rig = stage.workspace("Rig")
+    rig.hand.show_device("mount")
+    go = rig.hand.findChild(GoTo)
+    assert go is not None
+    go.go.setEnabled(True)
+
+    def asked(text: str) -> dict[str, object]:
+        go.place.setText(text)
+        go.go.click()
+        return dict(stage.bridge.asked[-1][1])
+
+    there = asked("M 31")
+    assert (there["action"], there["reach_px"]) == ("centre", 4.0)
+    assert float(str(there["ra"])) == pytest.approx(10.6848, abs=1e-3)
+    go.choices.centred.click()
+    assert asked("05 16 12 +34 27") == {
+        "device": "mount", "action": "slew", "ra": "79.050000", "dec": "34.450000"
+    }  # fmt: skip
+    go.choices.angle.setText("33")
+    stage.qtbot.keyClick(go.choices.angle, Qt.Key.Key_Return)
+    go.choices.at_angle.setChecked(True)
+    assert go.choices.centred.isChecked(), "an angle is brought about on solved frames"
+    turned = asked("IC 405")
+    assert (turned["action"], turned["angle_deg"]) == ("frame", 33.0)
+    before = len(stage.bridge.asked)
+    go.place.setText("NGC 22999")
+    go.go.click()
+    assert "no object is called" in rig.hand.told.text() and len(stage.bridge.asked) == before

@@ -327,7 +327,8 @@ def test_going_there_is_asked_of_the_keeper_and_told(stage: Stage) -> None:
     stage.session.devices_changed.emit()
     targets._angle_found(0.0)
     assert targets.frame.angle_locked
-    targets.going.turn.click()
+    targets.going.choices.at_angle.click()
+    targets.going.there.click()
     command, values = stage.bridge.asked[-1]
     assert command is Command.DEVICE and (values["device"], values["action"]) == ("mount", "frame")
     assert float(values["ra"]) == pytest.approx(targets.frame.frame.entry.ra_deg, abs=1e-5)
@@ -469,16 +470,17 @@ def test_every_main_picture_has_a_second_window(stage: Stage) -> None:
 
 def test_the_reach_of_going_there_can_be_set(stage: Stage) -> None:
     targets = type_and_choose(stage, "ic 405")
-    reach = targets.going.reach
+    reach = targets.going.choices.reach
     for typed in ("0.5", "many"):
         reach.setText(typed)
         stage.qtbot.keyClick(reach, Qt.Key.Key_Return)
         assert "reach" in targets.going.words.text
     reach.setText("1.5")
     stage.qtbot.keyClick(reach, Qt.Key.Key_Return)
-    targets.going.centre.click()
+    targets.going.there.click()
     assert stage.bridge.asked[-1][1]["reach_px"] == 1.5
-    targets.going.slew.click()
+    targets.going.choices.centred.click()
+    targets.going.there.click()
     assert "reach_px" not in stage.bridge.asked[-1][1]
 
 

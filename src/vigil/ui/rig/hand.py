@@ -14,12 +14,14 @@ from vigil.documents.messages import DeviceReport
 from vigil.ui.caret import TextLine
 from vigil.ui.linkstate import LinkState
 from vigil.ui.pieces import Choice, button, label, row, wrapped
+from vigil.ui.rig.goto import GoTo
 from vigil.ui.session import Session
 from vigil.ui.theme import set_styled
 
 _NUDGES = (("north", 0, 1, "↑"), ("west", 1, 2, "→"), ("east", 1, 0, "←"), ("south", 2, 1, "↓"))
 _NUDGE_S = 1.0
-_FIELDS_A_LINE = 3
+_FIELDS_A_LINE = 2
+_GOES = ("slew", "centre", "frame")
 _FIRST_VALUES = {"exposure_s": "2", "binning": "1"}
 _BESIDE_EACH_OTHER = {"connect", "disconnect", "stop", "warm", "park", "unpark", "on", "off", "open", "close"}
 
@@ -89,6 +91,9 @@ class ByHand(QWidget):
         for name, action in actions.items():
             if name == "nudge":
                 layout.addLayout(self._nudges(action))
+            elif name in _GOES:
+                if name == _GOES[0]:
+                    layout.addWidget(self._go_to(actions))
             elif name not in _BESIDE_EACH_OTHER:
                 layout.addLayout(self._line(action))
         if self._device == "focuser":
@@ -128,6 +133,16 @@ class ByHand(QWidget):
             if value.unit and "," not in value.unit and len(action.values) <= 2:
                 line.addWidget(label(value.unit, "small"))
         return lines
+
+    def _go_to(self, actions: dict[str, Action]) -> GoTo:
+        """One place for the three ways of going somewhere."""
+        made = GoTo(self._session)
+        made.wanted.connect(lambda how, given: self._do(actions[how], given))
+        made.refused.connect(lambda said: self._say(said, "fault"))
+        made.go.setProperty("action", _GOES[0])
+        made.go.setAccessibleName("mount: go there")
+        self.controls["go there"] = made.go
+        return made
 
     def _input(self, value: Value) -> QWidget:
         names = self._names(value)

@@ -199,7 +199,7 @@ class HorizonPage(QWidget):
 
     def _choose_file(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
-            self, "Import a horizon", "", "Text and CSV (*.txt *.csv *.hrz);;All files (*)",
+            self, "Import a horizon", "", "Text and CSV (*.txt *.csv);;All files (*)",
             options=QFileDialog.Option.DontUseNativeDialog,
         )  # fmt: skip
         if name:

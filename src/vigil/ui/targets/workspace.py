@@ -144,9 +144,9 @@ class Targets(Workspace):
                 no_target,
             ),
             Action("Match an earlier frame", lambda: self.pictures.choose(match=True), "", no_target),
-            Action("Slew there", lambda: self.going.go("slew"), "", no_target),
-            Action("Slew and centre there", lambda: self.going.go("centre"), "", no_target),
-            Action("Slew, turn and centre there", lambda: self.going.go("frame"), "", no_target),
+            Action("Go there", lambda: self.going.go("slew"), "", no_target),
+            Action("Go there, centred", lambda: self.going.go("centre"), "", no_target),
+            Action("Go there at this angle", lambda: self.going.go("frame"), "", no_target),
             Action("The shelf", lambda: self.left.show_list(1)),
             *pages,
         ]
