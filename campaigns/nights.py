@@ -78,7 +78,7 @@ def _size_over_best(rig: Rig, truth: Truth, off_steps: float, at: datetime) -> f
 
 
 def meets_limits(night: dict[str, Any]) -> bool:
-    """The issue's limits for one night."""
+    """The limits that a night must keep."""
     return bool(
         night["centred_px"] <= 4.0
         and night["centring_frames"] <= 4

@@ -2,6 +2,7 @@
 without a roof, judged by the simulator's truth."""
 
 import asyncio
+import re
 import tempfile
 from collections import Counter
 from collections.abc import Callable, Coroutine, Sequence
@@ -267,7 +268,11 @@ def played_once(made: Night) -> Watched:
             )  # fmt: skip
     finally:
         quickly.solution_of = solve
-    told = [event.model_dump_json().replace(folder, "") for event in played.events]
+    # how much is free on this machine's disk is no part of a night
+    told = [
+        re.sub(r"[\d.]+ GB free", "GB free", event.model_dump_json().replace(folder, ""))
+        for event in played.events
+    ]
     return Watched(played, truth, aims, told)
 
 

@@ -1,4 +1,4 @@
-"""`vigil plan`: plans kept, listed, changed and thrown away; a plan's scenario and limits in words."""
+"""`vigil plan`: plans kept, listed, changed and deleted; a plan's scenario and limits in words."""
 
 import json
 from pathlib import Path
@@ -43,7 +43,7 @@ def test_plans_are_kept_listed_and_deleted(kept: Path, capsys: pytest.CaptureFix
     shown = capsys.readouterr()
     assert shown.out.startswith("Mine: IC 405; 16 frames") and "torn.json: line 1" in shown.err
     assert main(["plan", "delete", "mine"]) == 0
-    assert "thrown away" in capsys.readouterr().out and not kept.exists()
+    assert "deleted" in capsys.readouterr().out and not kept.exists()
     assert main(["plan", "show", "Mine"]) == 2
     assert "no plan is called 'Mine'; there are none" in capsys.readouterr().err
 

@@ -79,7 +79,7 @@ def test_frames_explain_themselves(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize("seed", [2])
 def test_a_sample_of_the_campaign(seed: int) -> None:
-    """One demo night, its pixels binned 2 × 2; its limits are the issue's, its lines shorter."""
+    """One demo night, its pixels binned 2 × 2; with the campaign's limits and shorter lines."""
     from campaigns.demo import demo_rig
     from campaigns.nights import meets_limits
 

@@ -274,4 +274,4 @@ def test_an_unfinished_night_that_makes_no_sense_is_closed(tmp_path: Path, harm:
     told, again = run_virtual(main())
     assert told[-1].kind is Kind.NIGHT_OVER and again
     if harm in ("plan", "folder"):
-        assert "it could not be taken up again" in told[-1].reason
+        assert "it could not be resumed" in told[-1].reason

@@ -132,10 +132,10 @@ def test_several_plans_each_with_its_own_undo(stage: Stage, tmp_path: Path) -> N
     choose(f"Open “{first}”")
     assert plan.plan.name == first and plan.plan.orders.dither_every_frames == 5
     assert plan.undoable == "dithering"
-    choose("once more")
+    choose("Duplicate")
     assert plan.plan.name == f"{first} 2"
-    choose("Throw “For the spring” away")
-    assert (tmp_path / "plans" / "thrown away").exists()
+    choose("Delete “For the spring”")
+    assert (tmp_path / "plans" / "deleted").exists()
     assert plans_folder("x").name == "plans"
 
 

@@ -155,7 +155,7 @@ def test_the_mosaic_and_the_guide_field_follow() -> None:
 def test_where_the_guider_looks() -> None:
     rig = demo_rig()
     main = Footprint(80.0, 30.0, 0.0, 1.35, 1.35)
-    off_axis = rig.model_copy(update={"guider": GuiderPart(name="Prism", kind="off-axis")})
+    off_axis = rig.model_copy(update={"guider": GuiderPart(name="Thrush guider", kind="off-axis")})
     beside = guide_field(main, off_axis)
     half_mm = rig.camera.rows * rig.camera.pixel_um / 2000
     away_mm = half_mm + 960 * 3.75 / 2000 + 3.0

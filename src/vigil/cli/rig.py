@@ -175,7 +175,7 @@ def _change(args: argparse.Namespace, field: str, value: Any) -> int:
 def _delete(args: argparse.Namespace) -> int:
     rig_id = args.words[0]
     aside = my_rigs().delete(rig_id)
-    _say(args, f"{rig_id} deleted; `vigil rig restore {rig_id}` brings it back", deleted=str(aside))
+    _say(args, f"{rig_id} deleted; `vigil rig restore {rig_id}` undoes it", deleted=str(aside))
     return OK
 
 

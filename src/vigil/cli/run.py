@@ -77,7 +77,7 @@ def run(args: argparse.Namespace) -> int:
         return asyncio.run(_run(args, rig_path, words, plan, out, folders, display))
     except KeeperGone as problem:
         print(f"vigil: {problem}", file=sys.stderr)
-        print("vigil: run the same command again: the night is taken up where it was", file=sys.stderr)
+        print("vigil: run the same command again: the night goes on where it was", file=sys.stderr)
         return NO_KEEPER
 
 

@@ -58,7 +58,7 @@ class NamedFiles(Generic[D]):
 
     def throw_away(self, name: str) -> Path:
         """Into a folder beside the others, in place of none there; returns where. Raises NotThere."""
-        path, beside = self._found(name)[1], self.folder / "thrown away"
+        path, beside = self._found(name)[1], self.folder / "deleted"
         beside.mkdir(exist_ok=True)
         there = beside / f"{unused(path.stem, {old.stem for old in beside.iterdir()})}.json"
         path.replace(there)

@@ -52,7 +52,7 @@ def open_table(cache: Path) -> SkyTable:
     try:
         return SkyTable(*(np.load(folder / name, mmap_mode="r").view(np.ndarray) for name in _FILES))
     except (OSError, ValueError) as problem:
-        raise NoTable(f"{folder} can't be read ({problem}): make it anew with vigil ready --make") from None
+        raise NoTable(f"{folder} can't be read ({problem}): make it again with vigil ready --make") from None
 
 
 def make_table(

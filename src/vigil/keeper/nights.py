@@ -127,7 +127,7 @@ class Nights:
         state = replace(state, activities={}, exposing=None, waiting=None)
         plan = NightPlan(name="only closed", blocks=[])
         night = Night(plan, self._equipment, self._recorder(name, state))
-        night.end(f"it could not be taken up again: {problem}")
+        night.end(f"it could not be resumed: {problem}")
         return night
 
     def _recorder(self, name: str, state: NightState | None = None) -> NightRecorder:

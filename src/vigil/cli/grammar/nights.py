@@ -12,7 +12,7 @@ def add_run(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> 
     run.add_argument("--out", metavar="DIR", help="folder for the frames")
     options.one_line(run)
     run.add_argument(
-        "--resume", action="store_true", help="take up the night that was cut short; start no other"
+        "--resume", action="store_true", help="resume the night that was cut short; start no other"
     )
     options.pace(run)
     options.begins_at(run)

@@ -69,9 +69,9 @@ _RIG = """Your rigs and the examples. A rig is named by its id, as `list` shows 
   copy RIG NAME         the same under another name
   rename NAME           another name for --rig
   set FIELD VALUE       change one value of --rig: set camera.cooler.set_point_c -5
-  delete, restore RIG   and bring it back
+  delete, restore RIG   a deleted one is restored whole
   export RIG FILE       one file with all of it
-  import FILE           and back"""
+  import FILE           a rig from such a file"""
 
 _DEVICE = """Works a device by hand, through the rig's keeper, which is started where none runs.
 During a night devices are free in a hold only; stop always works.

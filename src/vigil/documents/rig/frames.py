@@ -12,7 +12,7 @@ class FramesPart(Part):
     """Folder and naming pattern; an empty folder is Vigil's own."""
 
     folder: Annotated[str | None, Shown("folder", help="empty: Vigil's own")] = None
-    pattern: Annotated[str, Shown("file names", safe=True)] = USUAL_PATTERN
+    pattern: Annotated[str, Shown("naming", safe=True)] = USUAL_PATTERN
 
     @field_validator("pattern")
     @classmethod

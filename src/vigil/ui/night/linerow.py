@@ -91,7 +91,7 @@ class LineRow(QWidget):
             made.clicked.connect(lambda _=False, s=seconds: self._try(lambda: self._edit(exposure_s=s)))
         self.double, self.earlier, self.later = (
             button(words_, "plain", tip)
-            for words_, tip in (("Duplicate", "This line once more"), ("↑", "Earlier"), ("↓", "Later"))
+            for words_, tip in (("Duplicate", "A copy of this line"), ("↑", "Earlier"), ("↓", "Later"))
         )
         plan, ids = self._session.plan, (self.block_id, self.line_id)
         self.double.setAccessibleName("Duplicate this exposure line")

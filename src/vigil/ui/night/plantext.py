@@ -2,9 +2,9 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QEvent, QObject, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent
-from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from vigil.documents.messages import Command
 from vigil.documents.plan import Block
@@ -28,6 +28,8 @@ from vigil.ui.pieces import OneLine, button, label, row, wrapped
 from vigil.ui.seen import SeenOnly
 from vigil.ui.session import Session
 from vigil.ui.theme import Size
+
+_NAME_PX = 96
 
 
 class BlockText(QWidget):
@@ -71,7 +73,7 @@ class BlockText(QWidget):
         self.limits = BlockLimits(session, block.id, said)
         self.limits.hide()
         self.own = wrapped("", "small")
-        self.double = button("Duplicate", "plain", "The same block once more, its frames counted anew")
+        self.double = button("Duplicate", "plain", "A copy of this block, its frames counted from none")
         self.double.setAccessibleName(f"Duplicate {block.target.name}")
         self.double.clicked.connect(lambda: session.plan.duplicate_block(self.block_id))
         self.double.hide()
@@ -185,6 +187,34 @@ class BlockText(QWidget):
             tool.setEnabled(not locked)
 
 
+class Needs(QWidget):
+    """What each exposure needs, a line each: the condition, and its limit beside it."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.told: list[str] = []
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(8)
+        self._grid.setVerticalSpacing(3)
+        self._grid.setColumnMinimumWidth(0, _NAME_PX)
+        self._grid.setColumnStretch(1, 1)
+
+    def show_needs(self, told: list[str]) -> None:
+        """Of sentences as "focus fresh: after 90 min"."""
+        if told == self.told:
+            return
+        self.told = told
+        while (item := self._grid.takeAt(0)) is not None:
+            if (gone := item.widget()) is not None:
+                gone.hide()
+                gone.deleteLater()
+        for line, said in enumerate(told):
+            name, _, limit = said.partition(": ")
+            self._grid.addWidget(label(name, "soft"), line, 0, Qt.AlignmentFlag.AlignTop)
+            self._grid.addWidget(wrapped(limit, ""), line, 1)
+
+
 class PlanText(SeenOnly):
     """Opening, what each exposure needs, the blocks, the closing."""
 
@@ -197,7 +227,7 @@ class PlanText(SeenOnly):
         self._shape: tuple[object, ...] | None = None
         self.said = wrapped("", "warn")
         self.said.hide()
-        self._orders = wrapped("", "small")
+        self._orders = Needs()
         self._closing = wrapped("", "small")
         self._block_area = QVBoxLayout()
         self._block_area.setSpacing(10)
@@ -281,7 +311,7 @@ class PlanText(SeenOnly):
         for i, (text, block) in enumerate(zip(self.blocks, plan.blocks, strict=True)):
             text.refresh(block, i == 0, i == len(plan.blocks) - 1)
         locked = bool(self._session.plan.locked)
-        self._orders.setText(" · ".join(orders_words(plan, self._session.rig)))
+        self._orders.show_needs(orders_words(plan, self._session.rig))
         self.conditions.refresh(locked)
         self._conditions.setText(" · ".join(opening_words(plan)))
         self._conditions.setVisible(bool(plan.conditions))

@@ -241,5 +241,5 @@ def _what_is_lost(session: Session) -> str:
     said += [f"a horizon of {len(rig.site.horizon)} points"] if rig.site.horizon else []
     return (
         f"{rig.name} with {', '.join(said)} is lost from the list. Its frames and its ledger stay, and "
-        "the list of rigs offers to bring it back."
+        "the list of rigs offers to restore it."
     )

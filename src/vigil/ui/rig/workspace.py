@@ -132,7 +132,7 @@ class RigWorkspace(Workspace):
         self.hand = ByHand(self._session)
         self.hand_label = label("By hand", "section")
         self.editor = Editor(self._session.edits)
-        self.remove = button("Remove this part", "plain", "The rig without it; undo brings it back")
+        self.remove = button("Remove this part", "plain", "The rig without it; Ctrl+Z undoes that")
         self.to_train = button("Back to the train", "small", "Leave the horizon", "Esc")
 
     def _side(self) -> QWidget:
