@@ -3,6 +3,7 @@
 import ast
 import re
 from collections.abc import Iterator
+from functools import cache
 from pathlib import Path
 
 import pytest
@@ -24,7 +25,13 @@ NOT_USED = {
 """What is written in place of it."""
 
 
-def visible() -> Iterator[tuple[str, int, str]]:
+@cache
+def visible() -> tuple[tuple[str, int, str], ...]:
+    """Every string of the source that somebody may read."""
+    return tuple(_strings())
+
+
+def _strings() -> Iterator[tuple[str, int, str]]:
     """Every string of the source but docstrings and what goes to the log alone."""
     for path in sorted(SOURCE.rglob("*.py")):
         tree = ast.parse(path.read_text(encoding="utf-8"))

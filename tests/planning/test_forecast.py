@@ -3,6 +3,7 @@
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from zoneinfo import ZoneInfo
 
 import pytest
 
@@ -136,3 +137,32 @@ def test_the_timetable_reckons_with_the_rigs_own_nights() -> None:
     runs = sum(step.kind == "focus" for step in slow.steps)
     assert runs >= 3 and usual.ends is not None and slow.ends is not None
     assert (slow.ends - usual.ends).total_seconds() == pytest.approx(runs * (310 - USUAL.focus_s), abs=1)
+
+
+EVENING = RIG.simulated.starts_at
+
+
+def with_steps(opening: list[dict[str, object]], block: list[dict[str, object]]) -> NightPlan:
+    plan = demo_plan()
+    blocks = [plan.blocks[0].model_dump() | {"steps": block}]
+    return NightPlan.model_validate(plan.model_dump() | {"opening": opening, "blocks": blocks})
+
+
+def test_a_wait_is_waited_and_costs_what_it_costs() -> None:
+    usual = forecast(demo_plan(), RIG, EVENING)
+    clock = {"kind": "wait", "id": "w", "clock": "22:30"}
+    for plan in (with_steps([clock], []), with_steps([], [clock])):
+        ahead = forecast(plan, RIG, EVENING)
+        zone = ZoneInfo(RIG.site.time_zone)
+        assert usual.begins is not None and ahead.begins is not None
+        assert usual.begins.astimezone(zone).hour < 20
+        waited = datetime(2027, 1, 12, 22, 30, tzinfo=zone)
+        assert timedelta(0) <= ahead.begins - waited < timedelta(minutes=15)
+        assert ahead.frames == usual.frames, "the night is long enough"
+        done = forecast(plan, RIG, EVENING, ready=Ready("", "", None, steps_done=frozenset({"w"})))
+        assert done.begins == usual.begins, "it was waited already"
+
+
+def test_a_wait_past_the_span_leaves_nothing() -> None:
+    late = forecast(with_steps([], [{"kind": "wait", "id": "w", "clock": "05:30"}]), RIG, EVENING)
+    assert late.frames == 0 and "has closed" in late.because

@@ -91,7 +91,7 @@ def test_a_block_has_limits_of_its_own(stage: Stage) -> None:
     assert not every.back.isEnabled()
     type_in(stage, every, "45")
     assert plan.plan.blocks[0].limits == {"focus_every_min": 45.0} and every.back.isEnabled()
-    assert block.own.text() == "of its own: focus fresh every 45 min"
+    assert block.own.text() == "this block's own limits: focus fresh every 45 min"
     plan.edit_orders("else", focus_every_min=30.0)
     assert plan.plan.blocks[0].orders_in(plan.plan.orders).focus_every_min == 45.0
     every.back.click()

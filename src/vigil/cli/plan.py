@@ -6,7 +6,7 @@ import sys
 from datetime import datetime, time
 from typing import Any
 
-from vigil.cli import BAD_INPUT, OK, BadInput
+from vigil.cli import BAD_INPUT, NOT_ALL, OK, BadInput
 from vigil.cli.files import (
     EXAMPLE_RIGS,
     demo_file,
@@ -36,7 +36,7 @@ from vigil.runtime.folders import calibration_folder, data_folder, free_for_fram
 
 
 def run(args: argparse.Namespace) -> int:
-    """0 well, 2 bad input, or a plan that the rig can't do."""
+    """0 well, 2 bad input, or a plan that the rig can't do; `check` 3 where not all of it fits."""
     rig = load_document(Rig, rig_path(args.rig or EXAMPLE_RIGS[0]))
     usage = PLAN_ACTIONS[args.action].split()
     needed = sum(1 for word in usage if not word.startswith("["))
@@ -79,7 +79,7 @@ def _read(args: argparse.Namespace, rig: Rig) -> int:
                 print(finding.words)
         if ahead is not None and not ahead.lost:
             print(f"{plan.name}: all of its {plan.wanted} frames fit")
-    return BAD_INPUT if wrong else OK
+    return BAD_INPUT if wrong else NOT_ALL if ahead is not None and ahead.lost else OK
 
 
 def _list(args: argparse.Namespace, rig: Rig) -> int:

@@ -92,13 +92,14 @@ def summary(plan: NightPlan, told: Account) -> dict[str, Any]:
 def in_words(plan: NightPlan, rig: Rig, told: Account, result: Rehearsed) -> list[str]:
     """For people: what ran when, what failed, what was lost and why."""
     zone = ZoneInfo(rig.site.time_zone)
-    lines = [f"{plan.name}, rehearsed: {told.frames} of {plan.wanted} frames"]
+    lines = [f"{plan.name}, rehearsed: {told.frames_words}"]
     for spell in _joined(told):
         begins, ends = (f"{t.astimezone(zone):%H:%M}" for t in (spell["begins"], spell["ends"]))
         mark = "" if spell["outcome"] == "done" else f" — {spell['outcome']}: {spell['reason']}"
         lines.append(f"  {begins}–{ends}  {spell['words']}{mark}")
     lines += [
-        f"  {x.target} {x.words}: {x.taken} of {x.wanted}" + (f" ({x.why})" if x.why else "")
+        f"  {x.target} {x.words}: {x.taken}{f' of {x.wanted}' if x.wanted else ''}"
+        + (f" ({x.why})" if x.why else "")
         for x in told.lines
     ]
     lines += [f"  {words}" for words in lost_words(told.lost_s)]

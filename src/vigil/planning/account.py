@@ -60,6 +60,16 @@ class Account:
         return sum(line.taken for line in self.lines)
 
     @property
+    def frames_words(self) -> str:
+        """ "12 of 16 frames"; of lines that take as many as fit the frames beside these."""
+        counted = [line for line in self.lines if line.wanted]
+        others = sum(line.taken for line in self.lines if not line.wanted)
+        of_wanted = f"{sum(x.taken for x in counted)} of {sum(x.wanted for x in counted)} frames"
+        if not counted:
+            return f"{others} frames"
+        return f"{of_wanted}, and {others} of lines with as many as fit" if others else of_wanted
+
+    @property
     def complete(self) -> bool:
         """Whether every line has all that was wanted of it."""
         return all(line.taken >= line.wanted for line in self.lines)

@@ -6,19 +6,22 @@ from datetime import datetime, timedelta
 
 from vigil.documents.plan import Block, ExposureLine, NightPlan
 from vigil.documents.rig import Rig
+from vigil.documents.steps import MustHold, TestExposure, WaitUntil
 from vigil.planning.choice import Candidate, Finished, Wait, choose
 from vigil.planning.flip import SIDEREAL_RATE, Next, decide, hour_angle_min, rule_for
 from vigil.planning.overheads import Overheads, usual_overheads
 from vigil.planning.spans import line_intervals
 from vigil.planning.spells import Interval
+from vigil.planning.waits import moment_of
 
 _MOST_STEPS = 20_000
+_STOOD_LONG = timedelta(minutes=10)
 
 
 @dataclass(frozen=True, slots=True)
 class ForecastStep:
-    """Something that takes its time: `kind` is "exposure", or an activity's: "focus", "centre", "flip",
-    "dither", "filter"."""
+    """Something that takes its time: `kind` is "exposure", an activity's ("focus", "centre", "flip",
+    "dither", "filter"), or a plan's step's ("wait", "test exposure")."""
 
     kind: str
     block: str
@@ -36,6 +39,8 @@ class Ready:
     focused_at: datetime | None
     side: str = ""
     """Of the pier; empty: as a slew to the block leaves it."""
+    steps_done: frozenset[str] = frozenset()
+    """Steps of the plan by their ids."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -148,6 +153,7 @@ class _Run:
         self._since_dither = self._since_focus = 0
         self._focused_for = ("", "")
         self._hour_angles: dict[str, tuple[float, datetime]] = {}
+        self._steps_done = set(ready.steps_done)
 
     def to_the_end(self) -> str:
         while len(self.steps) < _MOST_STEPS:
@@ -160,7 +166,7 @@ class _Run:
                 self._block, self._focused_at = self._following(choice.until), choice.until
                 self._side_of = ""
                 continue
-            if not self._made_ready(choice):
+            if not self._stepped(choice) and not self._made_ready(choice):
                 self._expose(choice)
         return f"more than {_MOST_STEPS} steps"
 
@@ -181,6 +187,26 @@ class _Run:
             return ""
         self._filter = choice.line.filter
         return choice.block.id
+
+    def _stepped(self, candidate: Candidate) -> bool:
+        """Do the plan's next step, of the opening or of the block, if one is left. A question is answered at
+        once, and a program over at once: neither can be foreseen."""
+        opening = [item for item in self._plan.opening if not isinstance(item, MustHold)]
+        left = [s for s in (*opening, *candidate.block.steps) if not s.off and s.id not in self._steps_done]
+        if not left:
+            return False
+        step = left[0]
+        self._steps_done.add(step.id)
+        if isinstance(step, TestExposure):
+            self._spend(step.kind, candidate, step.exposure_s + self._rig.readout_s(step.binning))
+        elif isinstance(step, WaitUntil):
+            until = moment_of(step, self._rig.site, self._now)
+            if until is not None and until > self._now:
+                waits = until - self._now
+                self._spend(step.kind, candidate, waits.total_seconds())
+                if waits > _STOOD_LONG:  # the mount stood meanwhile: it slews and centres again
+                    self._block = ""
+        return True
 
     def _made_ready(self, candidate: Candidate) -> bool:
         """Do the first thing that is missing, if any; then the choice is made anew, as the engine does."""

@@ -2,7 +2,7 @@
 
 import time
 from bisect import bisect_right
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -318,7 +318,7 @@ class Session(QObject):
         if exposing is not None:  # the frame under way is neither done nor still to come
             at = max(at, exposing.expected_end)
             taken[exposing.line] = taken.get(exposing.line, 0) + 1
-        ready = self._ready() if under_way else None
+        ready = replace(self._ready(), steps_done=state.steps_done) if under_way else None
         key = (self.plan.plan, at, tuple(taken.items()), state.given_up, ready, first)
         if self._forecast is None or self._forecast[0] != key:
             given_up = state.given_up if under_way else ()
@@ -327,11 +327,11 @@ class Session(QObject):
             self._forecast = (key, told)
         return self._forecast[1]
 
-    def _ready(self) -> Ready | None:
+    def _ready(self) -> Ready:
         """The night stands on the block of its last exposure while it is still pointed there."""
         state, exposures = self.record.state, self.record.exposures
         if not exposures or state.pointing is None:
-            return None
+            return Ready("", "", None)
         last = exposures[-1]
         through = next((x.filter for b in self.plan.plan.blocks for x in b.lines if x.id == last.line), "")
         return Ready(last.block, through, state.focus.at if state.focus else None, state.side)

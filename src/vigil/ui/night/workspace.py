@@ -13,7 +13,7 @@ from vigil.documents.plan import NightPlan
 from vigil.documents.shippedscenarios import shipped
 from vigil.files.calibrationframes import CalibrationFrame, calibration_frames
 from vigil.link.rehearsal import Odds
-from vigil.planning.account import Account
+from vigil.planning.account import Account, lost_words
 from vigil.planning.muster import Finding
 from vigil.planning.planmuster import Around, plan_muster
 from vigil.planning.plantext import plan_text
@@ -353,11 +353,10 @@ class NightWorkspace(Workspace):
 
 def rehearsal_words(told: Account, scenario: str, zone: ZoneInfo) -> str:
     """What a rehearsal came to: frames, end, and what was lost to what."""
-    said = [f"Rehearsed, {scenario}: {told.frames} of {_wanted(told)} frames"]
+    said = [f"Rehearsed, {scenario}: {told.frames_words}"]
     if told.ends is not None:
         said.append(f"ends {words.clock(told.ends, zone)}")
-    lost = [f"{seconds / 60:.0f} min lost, {name}" for name, seconds in told.lost_s.items() if seconds >= 60]
-    said += lost[:2]
+    said += lost_words(told.lost_s, most=2)
     missing = [f"{x.words} {x.taken} of {x.wanted}: {x.why}" for x in told.lines if x.taken < x.wanted]
     return " · ".join([*said, *missing[:2]])
 
