@@ -25,7 +25,8 @@ def test_every_pair_of_run_states(now: RunState, wanted: RunState) -> None:
     if (now.value, wanted.value) in PAIRS:
         assert change(now, wanted) is wanted
     else:
-        with pytest.raises(NotAllowed, match=f"{now} can't become {wanted}"):
+        said = f"is {now} already" if now is wanted else f"{now} can't become {wanted}"
+        with pytest.raises(NotAllowed, match=said):
             change(now, wanted)
 
 

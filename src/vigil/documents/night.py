@@ -58,6 +58,8 @@ class NotAllowed(RuntimeError):
 
 def change(now: RunState, wanted: RunState) -> RunState:
     """The one place that checks a transition. Raises NotAllowed."""
+    if wanted is now:
+        raise NotAllowed(f"the night is {now} already")
     if wanted not in ALLOWED[now]:
         raise NotAllowed(f"a night that is {now} can't become {wanted}")
     return wanted
