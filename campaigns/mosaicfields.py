@@ -13,9 +13,9 @@ MOSAICS = 300
 _PLACES = 4000
 
 
-def try_mosaic(number: int) -> dict[str, Any]:
-    """Up to 10 × 10 panels of 0.3° to 5°, Dec −89° to +89°, any angle; places are thrown inside the
-    outline."""
+def try_mosaic(number: int, follow_sphere: bool = True) -> dict[str, Any]:
+    """Up to 10 × 10 panels of 0.3° to 5°, Dec −89° to +89°, any angle, the panels at one angle or following
+    the sphere; places are thrown inside the outline. One that is refused near the pole says so."""
     rng = generator(407, "mosaic", number)
     width = float(np.exp(rng.uniform(np.log(0.3), np.log(5.0))))
     centre = Footprint(
@@ -27,25 +27,31 @@ def try_mosaic(number: int) -> dict[str, Any]:
     )
     columns, rows = (int(n) for n in rng.integers(1, 11, 2))
     overlap = float(rng.uniform(0.05, 0.4))
-    made = mosaic(centre, columns, rows, overlap)
+    told = {"follow_sphere": follow_sphere, "columns": columns, "rows": rows}
+    told |= {"dec_deg": round(centre.dec_deg, 1), "width_deg": round(width, 2)}
+    try:
+        made = mosaic(centre, columns, rows, overlap, follow_sphere)
+    except ValueError as problem:
+        return {**told, "refused": str(problem), "holes": 0, "overlap_off_percent": None}
     least = least_overlap(made)
     corners = [centre.to_sensor(*corner) for corner in made.outline]
     low, high = np.min(corners, axis=0), np.max(corners, axis=0)
     places = rng.uniform(low, high, (_PLACES, 2))
     holes = int(np.count_nonzero(~made.holds(*centre.to_sky(places[:, 0], places[:, 1]))))
     return {
-        "columns": columns,
-        "rows": rows,
-        "dec_deg": round(centre.dec_deg, 1),
-        "width_deg": round(width, 2),
+        **told,
         "holes": holes,
         "overlap_off_percent": None if least is None else round(100 * abs(least - overlap), 4),
     }
 
 
 def campaign() -> dict[str, Any]:
-    """Three hundred mosaics."""
-    items = [(f"mosaic {n}", lambda n=n: try_mosaic(n)) for n in range(MOSAICS)]
+    """Three hundred mosaics that follow the sphere, and the same at one angle."""
+    items = [
+        (f"mosaic {n}{'' if follows else ' at one angle'}", lambda n=n, f=follows: try_mosaic(n, f))
+        for follows in (True, False)
+        for n in range(MOSAICS)
+    ]
     return run_campaign("mosaics", items, _summary)
 
 
@@ -53,7 +59,9 @@ def _summary(results: list[dict[str, Any]]) -> dict[str, Any]:
     off = [r["overlap_off_percent"] for r in results if r["overlap_off_percent"] is not None]
     return {
         "mosaics": len(results),
-        "places thrown": len(results) * _PLACES,
+        "refused": sum("refused" in r for r in results),
+        "refused under 80° of declination": sum("refused" in r and abs(r["dec_deg"]) < 80 for r in results),
+        "places thrown": sum("refused" not in r for r in results) * _PLACES,
         "holes": sum(r["holes"] for r in results),
         "least overlap off by at most, per cent of a field": max(off),
     }

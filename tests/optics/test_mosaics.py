@@ -54,9 +54,10 @@ def _lost(turn: float) -> float:
 
 
 @pytest.mark.parametrize("seed", range(6))
-def test_a_sample_of_the_campaign_of_mosaics(seed: int) -> None:
-    found = try_mosaic(seed * 50)
-    assert found["holes"] == 0
+@pytest.mark.parametrize("follow_sphere", [True, False])
+def test_a_sample_of_the_campaign_of_mosaics(seed: int, follow_sphere: bool) -> None:
+    found = try_mosaic(seed * 50, follow_sphere)
+    assert found["holes"] == 0 and "refused" not in found
     assert found["overlap_off_percent"] is None or found["overlap_off_percent"] < 1.0
 
 
@@ -65,7 +66,7 @@ def test_a_sample_of_the_campaign_of_mosaics(seed: int) -> None:
 def test_neighbours_share_a_strip_and_panels_are_counted(
     ra: float, dec: float, turn: float, columns: int, rows: int
 ) -> None:
-    made = mosaic(Footprint(ra, dec, turn, 1.4, 1.0), columns, rows, 0.2)
+    made = mosaic(Footprint(ra, dec, turn, 1.4, 1.0), columns, rows, 0.2, follow_sphere=True)
     assert [p.number for p in made.panels] == list(range(1, columns * rows + 1))
     assert len(list(made.neighbours())) == (columns - 1) * rows + columns * (rows - 1)
     for one, other in made.neighbours():
@@ -102,6 +103,23 @@ def test_impossible_mosaics_are_refused(columns: int, rows: int, overlap: float,
         mosaic(Footprint(0, 0, 0, 15, 10), columns, rows, overlap)
     with pytest.raises(ValueError, match="shorter focal length"):
         panels_to_cover(Footprint(0, 0, 0, 0.2, 0.2), 5, 5, 0, 0.2)
+
+
+@pytest.mark.parametrize("dec", [0.0, 45.0, 75.0, -80.0])
+def test_a_camera_that_nothing_turns_keeps_its_angle(dec: float) -> None:
+    """Nobody is asked to turn the camera for each panel, and nothing is left out between them."""
+    centre = Footprint(80.0, dec, 33.0, 1.35, 1.0)
+    made = mosaic(centre, 3, 2, 0.2)
+    assert {p.footprint.position_angle_deg for p in made.panels} == {33.0}
+    assert least_overlap(made) == pytest.approx(0.2, abs=2e-3)
+    turned = mosaic(centre, 3, 2, 0.2, follow_sphere=True)
+    if dec:
+        assert len({round(p.footprint.position_angle_deg, 3) for p in turned.panels}) > 1
+
+
+def test_where_one_angle_leaves_gaps_it_is_said() -> None:
+    with pytest.raises(ValueError, match="follow the sphere"):
+        mosaic(Footprint(0, 88, 33, 1.35, 1.0), 10, 10, 0.2)
 
 
 def test_a_single_panel_has_no_overlap() -> None:

@@ -196,3 +196,14 @@ def test_an_earlier_frame_is_taken_over_exactly() -> None:
     assert bench.model.frame.lines and bench.model.frame.unlocked and bench.model.frame.entry is not None
     bench.model.match("other.fits", "my field", None, foot)
     assert bench.model.frame.lines == () and bench.model.frame.entry is None
+
+
+def test_panels_keep_one_angle_unless_they_are_to_follow_the_sphere() -> None:
+    model = Bench(rotator=False).model
+    model.show_object(find_object("M 81"))
+    model.set_grid(3, 1)
+    assert model.mosaic is not None
+    assert len({p.footprint.position_angle_deg for p in model.mosaic.panels}) == 1
+    model.follow_sphere(True)
+    assert model.mosaic is not None and model.framed().framing.follow_sphere
+    assert len({round(p.footprint.position_angle_deg, 2) for p in model.mosaic.panels}) == 3

@@ -119,6 +119,7 @@ def _framing(
         columns=columns,
         rows=rows,
         overlap_percent=args.overlap,
+        follow_sphere=args.follow_sphere,
     )
 
 

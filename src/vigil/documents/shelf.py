@@ -23,6 +23,9 @@ class Framing(Piece):
     columns: Annotated[int, Field(ge=1, le=10)] = 1
     rows: Annotated[int, Field(ge=1, le=10)] = 1
     overlap_percent: Annotated[float, Field(ge=0, le=90)] = USUAL_OVERLAP_PERCENT
+    follow_sphere: bool = False
+    """Whether a mosaic's panels stay parallel to their neighbours, which takes a rotator; else the camera
+    keeps its angle to north."""
 
     @property
     def count(self) -> int:

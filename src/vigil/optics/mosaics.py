@@ -2,6 +2,9 @@
 
 Panels stand where great circles through the mosaic's middle row and column cross. Towards the corners such
 circles draw together, so neighbours overlap more there, never less: the overlap asked for is the least one.
+
+A camera that nothing turns keeps its angle to north from panel to panel; one with a rotator may follow the
+sphere, so that panels stay parallel to their neighbours.
 """
 
 from collections.abc import Iterator
@@ -18,6 +21,7 @@ MOST_ACROSS = 10
 _WIDEST_DEG = 80.0
 _ROUNDS = 12
 _EXACT = 2e-4
+_MISSED = 2e-3
 _EDGE_PLACES = 41
 
 
@@ -69,9 +73,10 @@ class Mosaic:
         return covered
 
 
-def mosaic(centre: Footprint, columns: int, rows: int, overlap: float) -> Mosaic:
+def mosaic(centre: Footprint, columns: int, rows: int, overlap: float, follow_sphere: bool = False) -> Mosaic:
     """A mosaic about a direction. `centre` has the sensor's size and the mosaic's position angle; `overlap`
-    is a share of the field, 0…0.9.
+    is a share of the field, 0…0.9. All panels have the position angle of `centre`, unless they
+    `follow_sphere`.
 
     Raises ValueError for a mosaic that can't be made, saying what would do.
     """
@@ -87,7 +92,7 @@ def mosaic(centre: Footprint, columns: int, rows: int, overlap: float) -> Mosaic
             f"{columns} × {rows} panels would be {max(across):.0f}° across; "
             f"up to {_WIDEST_DEG:.0f}° can be framed"
         )
-    made = _made(centre, columns, rows, overlap, steps)
+    made = _made(centre, columns, rows, overlap, steps, follow_sphere)
     if columns == rows == 1:
         return made
     # where the panels' turning against each other would eat into the overlap, they move closer
@@ -99,7 +104,14 @@ def mosaic(centre: Footprint, columns: int, rows: int, overlap: float) -> Mosaic
         for axis, found in enumerate(least):
             if found is not None:
                 stretch[axis] *= (1 - overlap) / (1 - found)
-        made = _made(centre, columns, rows, overlap, (steps[0] * stretch[0], steps[1] * stretch[1]))
+        closer = steps[0] * stretch[0], steps[1] * stretch[1]
+        made = _made(centre, columns, rows, overlap, closer, follow_sphere)
+    least_found = least_overlap(made)
+    if least_found is None or least_found < overlap - _MISSED:
+        raise ValueError(
+            f"so near the pole {columns} × {rows} panels of one angle leave gaps: "
+            "let them follow the sphere, or take fewer"
+        )
     return made
 
 
@@ -144,23 +156,30 @@ def _step_deg(field_deg: float, overlap: float) -> float:
 
 
 def _made(
-    centre: Footprint, columns: int, rows: int, overlap: float, steps_deg: tuple[float, float]
+    centre: Footprint,
+    columns: int,
+    rows: int,
+    overlap: float,
+    steps_deg: tuple[float, float],
+    follow_sphere: bool,
 ) -> Mosaic:
     panels = []
     for row in range(rows):
         for column in range(columns):
             x = float(np.tan(np.radians((column - (columns - 1) / 2) * steps_deg[0])))
             y = float(np.tan(np.radians((row - (rows - 1) / 2) * steps_deg[1])))
-            panels.append(Panel(row * columns + column + 1, column, row, _panel(centre, x, y)))
+            panels.append(Panel(row * columns + column + 1, column, row, _panel(centre, x, y, follow_sphere)))
     return Mosaic(centre, columns, rows, overlap, tuple(panels), _outline(centre, columns, rows, panels))
 
 
-def _panel(centre: Footprint, x: float, y: float) -> Footprint:
-    """A panel at a place of the mosaic's tangent plane, half way between parallel to its row and to its
-    column."""
+def _panel(centre: Footprint, x: float, y: float, follow_sphere: bool) -> Footprint:
+    """A panel at a place of the mosaic's tangent plane: at the mosaic's position angle, or half way between
+    parallel to its row and to its column."""
     half_x, half_y = centre.half_plane
     here = centre.to_sky(x / half_x, y / half_y)
     ra, dec = float(here[0]), float(here[1])
+    if not follow_sphere:
+        return Footprint(ra, dec, centre.position_angle_deg, centre.width_deg, centre.height_deg)
     right = project(*centre.to_sky((x + 1e-4) / half_x, y / half_y), ra, dec)
     up = project(*centre.to_sky(x / half_x, (y + 1e-4) / half_y), ra, dec)
     by_column = np.degrees(np.arctan2(up[0], up[1]))

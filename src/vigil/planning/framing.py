@@ -46,7 +46,8 @@ def frame_of(framing: Framing, field_deg: tuple[float, float]) -> Footprint:
 
 def mosaic_of(framing: Framing, field_deg: tuple[float, float]) -> Mosaic:
     """The panels of a framing. Raises ValueError for one that can't be made."""
-    return mosaic(frame_of(framing, field_deg), framing.columns, framing.rows, framing.overlap_percent / 100)
+    centre, overlap = frame_of(framing, field_deg), framing.overlap_percent / 100
+    return mosaic(centre, framing.columns, framing.rows, overlap, framing.follow_sphere)
 
 
 def field_of_framed(framed: Framed, otherwise_deg: tuple[float, float]) -> tuple[float, float]:

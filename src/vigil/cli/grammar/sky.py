@@ -43,6 +43,9 @@ def add_frame(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
     frame.add_argument(
         "--lines", metavar="LINES", help='a panel\'s exposures, as "Ha 300 s x 12; L 60 s x 20"'
     )
+    frame.add_argument(
+        "--follow-sphere", action="store_true", help="each panel at an angle of its own: takes a rotator"
+    )
     frame.add_argument("--keep", action="store_true", help="put it on the shelf")
     options.whose_night(frame)
     options.as_json(frame, "one JSON object")

@@ -237,6 +237,13 @@ class FrameModel(History[Frame]):
         g = self._need().framing
         self._grid("changing the overlap", g.columns, g.rows, percent)
 
+    def follow_sphere(self, on: bool) -> None:
+        """Whether each panel has an angle of its own, parallel to its neighbours, or all have one."""
+        g = self._need().framing
+        if g.follow_sphere != on:
+            changed = g.model_copy(update={"follow_sphere": on})
+            self._grid("the panels' angles", g.columns, g.rows, g.overlap_percent, changed)
+
     def usual_overlap(self) -> None:
         self.set_overlap(USUAL_OVERLAP_PERCENT)
 

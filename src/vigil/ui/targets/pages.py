@@ -214,6 +214,11 @@ class PanelsPage(Page):
         self.overlap = ValueField("Least overlap of neighbours, per cent", self._set_overlap, self.say)
         self.usual = button("20 %", "plain", "Back to the usual overlap")
         self.usual.clicked.connect(lambda: self.try_(frame.usual_overlap))
+        self.follow = QCheckBox("panels follow the sphere")
+        self.follow.setToolTip(
+            "Each panel at an angle of its own, parallel to its neighbours: takes a rotator, or your hand"
+        )
+        self.follow.toggled.connect(lambda on: self.try_(lambda: frame.follow_sphere(on)))
         self.cover = button("Cover the object", "small", "As many panels as cover it at this angle")
         self.cover.clicked.connect(lambda: self.try_(frame.cover))
         self.size = Facts()
@@ -262,6 +267,7 @@ class PanelsPage(Page):
             self.line("across", self.columns, 64),
             self.line("up", self.rows, 64),
             overlap,
+            self.follow,
             self.cover,
             self.size,
             self.advice,
@@ -290,6 +296,8 @@ class PanelsPage(Page):
         self.columns.show_value(str(g.columns))
         self.rows.show_value(str(g.rows))
         self.overlap.show_value(f"{g.overlap_percent:g}")
+        self.follow.setChecked(g.follow_sphere)
+        self.follow.setVisible(g.count > 1)
         # what differs from a default is marked, with one click back
         self.usual.setVisible(g.overlap_percent != USUAL_OVERLAP_PERCENT)
         self.usual.setText(f"differs: back to {USUAL_OVERLAP_PERCENT:g} %")
