@@ -129,6 +129,14 @@ def test_a_program_that_fails_goes_by_its_policy(tmp_path: Path) -> None:
     assert played.events[-1].reason.endswith("ended with status 1; end the night") and not played.frames
 
 
+def test_a_closing_program_that_fails_is_not_done_and_the_rest_is(tmp_path: Path) -> None:
+    played = play(
+        RIG, plan_with(closing=[RunProgram(id="p", arguments=["/bin/false"])]), tmp_path, quick=True
+    )
+    closing = played.events[-1].values["closing"]
+    assert closing.pop("run /bin/false") == "failed" and set(closing.values()) == {"done"}
+
+
 @pytest.mark.parametrize(
     ("wait", "local"),
     [

@@ -18,6 +18,7 @@ from vigil.engine.recorder import NightRecorder
 from vigil.engine.shutting import PARK_LIMIT_S, SHUTTER_LIMIT_S, close_cover, close_roof, park
 from vigil.engine.steps import activity_of
 from vigil.engine.warming import warm_up
+from vigil.runtime.programs import ProgramFailed
 
 log = logging.getLogger(__name__)
 _ABORT_LIMIT_S = 20.0
@@ -115,6 +116,8 @@ def _limit_s(step: ClosingStep) -> float:
 def _of_step(step: ClosingStep) -> Callable[[Kit], Awaitable[str]]:
     async def do(kit: Kit) -> str:
         told = await activity_of(step).run(kit)
+        if failed := told.get("failed"):  # nothing waits for it, but it was not done
+            raise ProgramFailed(str(failed))
         return str(told.get("summary", "done"))
 
     return do
