@@ -65,8 +65,8 @@ def test_every_kind_of_step_is_done_once_at_its_place(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("otherwise", "ends"),
     [
-        ("leave the target out", "IC 405 given up"),
-        ("hold", "over for tonight"),
+        ("leave the target out", "IC 405 was skipped"),
+        ("hold", "the span of IC 405 has closed"),
         ("end the night", "nobody answered in 2 min; end the night"),
     ],
 )
