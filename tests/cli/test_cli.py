@@ -324,7 +324,7 @@ def test_a_plan_is_shown_checked_and_told(capsys: pytest.CaptureFixture[str], tm
     assert "no filter 'X'" in told["wrong"][0] and not told["ok"]
     plan["blocks"][0]["lines"][0] |= {"filter": "Ha", "count": 900}
     path.write_text(json.dumps(plan))
-    assert main(["plan", "check", str(path)]) == 0
+    assert main(["plan", "check", str(path)]) == 3
     assert "of 900 Ha 180 s frames of IC 405 lost" in capsys.readouterr().out
     assert main(["plan", "text", "--date", "soon"]) == 2
     assert "is no date" in capsys.readouterr().err

@@ -170,7 +170,7 @@ def test_a_hold_that_nobody_ends_closes_with_the_last_span(tmp_path: Path) -> No
 
     played = play(quick_rig(), short_plan(until_dawn_min=640), tmp_path, on_event=hold, quick=True)
     assert parked_and_warm(played)
-    assert "over for tonight" in played.events[-1].reason
+    assert "has closed" in played.events[-1].reason
 
 
 class Flaky:
@@ -351,7 +351,7 @@ def test_a_target_that_never_rises_ends_the_night_at_once(tmp_path: Path) -> Non
     block = block.model_copy(update={"target": low})
     played = play(quick_rig(), plan.model_copy(update={"blocks": [block]}), tmp_path, quick=True)
     assert not played.frames
-    assert "over for tonight" in played.events[-1].reason
+    assert "doesn't open tonight" in played.events[-1].reason
 
 
 def test_a_ledger_that_fails_does_not_stop_the_closing(tmp_path: Path) -> None:

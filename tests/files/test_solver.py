@@ -135,12 +135,12 @@ def test_a_table_that_is_stopped_leaves_nothing(tmp_path: Path) -> None:
         open_table(tmp_path)
 
 
-def test_a_broken_table_is_said_and_made_anew(tmp_path: Path, cache: Path) -> None:
+def test_a_broken_table_is_said_and_made_again(tmp_path: Path, cache: Path) -> None:
     folder = make_table(tmp_path, SmallCatalogue())  # type: ignore[arg-type]
     assert table_bytes(tmp_path) == table_bytes(cache) > 10_000
     records = np.load(folder / "records.npy")
     np.save(folder / "records.npy", records[:-1])
-    with pytest.raises(NoTable, match="make it anew"):
+    with pytest.raises(NoTable, match="make it again"):
         open_table(tmp_path)
     (folder / "ends.npy").write_bytes(b"torn")
     with pytest.raises(NoTable, match="can't be read"):

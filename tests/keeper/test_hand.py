@@ -445,7 +445,7 @@ def test_a_rig_that_cannot_be_used_changes_nothing(tmp_path: Path) -> None:
     async def main(gear: Gear) -> None:
         for rig, says in (
             ({"name": "x"}, "id: is missing"),
-            ({**changed({}), "id": "another"}, "this keeper has stork-1600, not another"),
+            ({**changed({}), "id": "another"}, "this is the keeper of another rig: stork-1600, not another"),
         ):
             answer = await gear.link.ask(Ask(id="r", command=Command.RIG, values={"rig": rig}))
             assert not answer.taken and says in answer.reason

@@ -103,7 +103,7 @@ def test_another_scenario_does_not_make_up_for_what_would_have_happened_before()
     ("asked", "said"),
     [
         ({"values": {"air.seing": 1}}, "has no air.seing"),
-        ({"values": {"air.seeing_arcsec": 0}}, "greater than 0"),
+        ({"values": {"air.seeing_arcsec": 0}}, "must be over 0"),
         ({"fault": {"kind": "gremlins"}}, "kind"),
         ({"fault": {"kind": "disconnects", "device": "roof"}}, "Heron 480 has no roof"),
         ({"adjusters": [1]}, "two numbers"),

@@ -35,7 +35,7 @@ def test_each_kind_is_switched_off_for_good(stage: Stage, tmp_path: Path) -> Non
     settings = QSettings(str(tmp_path / "window.ini"), QSettings.Format.IniFormat)
     made, heard = calls(stage, settings)
     made.actions()[0].run()
-    assert heard == ["No call when the night holds"]
+    assert heard == ["Alert when the night holds: off"]
     again, heard = calls(stage, settings)
     assert not again.is_on(CAUSES[0]) and again.is_on(CAUSES[1])
     stage.at(len(stage.told.events))

@@ -100,7 +100,7 @@ def test_a_position_is_framed_by_enter(stage: Stage, typed: str) -> None:
 
 def test_nothing_found_is_said_and_misspelt_names_are_found(stage: Stage) -> None:
     targets = type_and_choose(stage, "xyzzy")
-    assert targets.left.found.entries == [] and targets.left.found.empty_words == "nothing of this name"
+    assert targets.left.found.entries == [] and targets.left.found.empty_words == "no match"
     targets.left.search.setText("caliphornia")
     assert targets.left.found.rows[0].name == "NGC 1499"
 

@@ -82,7 +82,9 @@ def choose(
             if (c := _candidate(block, line, spans, taken, ready, readout_s(line))) is not None
         ]
         if not possible:
-            over = f"the span of {block.target.name} has closed"
+            opened_at_all = any(spans.get(line.id, spans[block.id]) for line in wanted)
+            what = "has closed" if opened_at_all else "doesn't open tonight"
+            over = f"the span of {block.target.name} {what}"
             short = ", ".join(_missing(line, taken(line.id)) for line in wanted)
             left_over.append(f"{over} ({short})" if off is None else f"{over} ({short}): {off.reason}")
             continue

@@ -52,7 +52,7 @@ class SkyTable:
 
     def __post_init__(self) -> None:
         if len(self.ends) != CELLS or self.records.dtype != RECORD or int(self.ends[-1]) != len(self.records):
-            raise ValueError("the parts of the sky table don't belong together: make it again")
+            raise ValueError("the parts of the sky table don't belong together")
 
     def alike(self, shape: Floats, tolerance: Floats) -> tuple[NDArray[np.int64], NDArray[np.void]]:
         """Records whose shape is within `tolerance` (n,) in each number of one of `shape` (n, 4): the index

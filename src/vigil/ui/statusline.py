@@ -91,7 +91,7 @@ class PaceRow(QWidget):
             made.clicked.connect(lambda _=False, s=speed: self._choose(s))
             self.buttons[speed] = made
             layout.addWidget(made)
-        self.jump = button("jump ahead", "plain", "Simulated time: on to the next event", "Ctrl+J")
+        self.jump = button("jump", "plain", "Jump ahead to the next event", "Ctrl+J")
         self.jump.setAccessibleName("Jump ahead to the next event")
         self.jump.clicked.connect(session.jump_ahead)
         layout.addWidget(self.jump)

@@ -93,7 +93,7 @@ class AboutPage(QWidget):
         contrast = words.NOTHING if offer.contrast_mag is None else f"{words.signed(offer.contrast_mag)} mag"
         self.light_facts.show_facts(
             [
-                ("sky at the target, average", f"{offer.sky_mag:.1f} mag/arcsec²"),
+                ("sky at the target", f"{offer.sky_mag:.1f} mag/arcsec²"),
                 ("object's surface", own),
                 (f"contrast, {wish.light}", contrast),
                 ("in the frame", offer.fit),
