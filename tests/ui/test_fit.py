@@ -87,7 +87,8 @@ def every_moment(
     session.scenery_told.emit(SCENERY)
     look("the drawer")
     window.toggle_scenery()
-    step = max(1, len(events or []) // 6)
+    # most moments where there is the least room
+    step = max(1, len(events or []) // (6 if size[0] < 1280 else 2))
     for count in range(step, len(events or []) + 1, step):
         assert events is not None and statuses is not None
         session.take_news([e for e in events[:count] if e.id > session.record.state.last_id])
