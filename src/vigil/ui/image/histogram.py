@@ -12,7 +12,7 @@ from vigil.ui.picture import RIGHT, Picture, write
 from vigil.ui.theme import Size, number_font, theme
 
 _BINS = 200
-_GRAB_PX = 12
+_GRAB_PX, _ROOM_FOR_UNIT_PX = 12, 200
 _KEY_STEP = 0.01
 
 
@@ -81,14 +81,9 @@ class Histogram(Picture):
             painter.setPen(theme.pen("select" if self._held == name else "text", 1.5))
             painter.drawLine(QPointF(x, 2), QPointF(x, bottom + 4))
         write(painter, QPointF(0, self.height() - 2), f"black {words.grouped(black)}", "soft", font)
-        write(
-            painter,
-            QPointF(self.width(), self.height() - 2),
-            f"white {words.grouped(white)} ADU",
-            "soft",
-            font,
-            RIGHT,
-        )
+        unit = " ADU" if self.width() > _ROOM_FOR_UNIT_PX else ""
+        last = f"white {words.grouped(white)}{unit}"
+        write(painter, QPointF(self.width(), self.height() - 2), last, "soft", font, RIGHT)
 
     def _paint_curve(self, painter: QPainter, bottom: float) -> None:
         assert self._stretch is not None
