@@ -13,7 +13,7 @@ from vigil.documents.plan import Block, NightPlan, StandingOrders
 from vigil.documents.store import load, save
 from vigil.link.rehearsal import NotRehearsed, odds_apart
 from vigil.planning.overheads import Overheads, overheads_of, usual_overheads
-from vigil.planning.plantext import limits_words, orders_words, own_limits_words, plan_text
+from vigil.planning.plantext import limits_words, orders_told, own_limits_words, plan_text
 
 PLAN, RIG = demo_plan(), demo_rig()
 
@@ -165,7 +165,7 @@ def test_a_plans_text_has_what_is_a_blocks_own() -> None:
     assert own_limits_words(own, PLAN.orders) == said
     assert f"of its own: {said}" in plan_text(PLAN.model_copy(update={"blocks": [own]}), RIG)
     assert own_limits_words(PLAN.blocks[0], PLAN.orders) == ""
-    assert [words.split(":")[0] for words in orders_words(PLAN, RIG)][:2] == ["enough stars", "camera cold"]
+    assert [name for name, _ in orders_told(PLAN, RIG)][:2] == ["enough stars", "camera cold"]
 
 
 def test_the_rigs_document_says_how_long_things_take() -> None:

@@ -8,6 +8,7 @@ import pytest
 
 from campaigns.demo import demo_plan, demo_rig
 from vigil.cli.files import demo_file
+from vigil.documents.pattern import Pattern
 from vigil.documents.plan import NightPlan, Target, contradictions
 from vigil.documents.rig import Rig
 from vigil.documents.store import Document, DocumentError, dump, load, parse, save
@@ -162,3 +163,13 @@ def test_a_plan_of_schema_1_keeps_its_conditions_under_their_new_names() -> None
     named = [{"kind": "condition", "name": "stars seen", "off": True}]
     plan = parse(NightPlan, json.dumps({**old, "schema": 1, "opening": named}), "an old plan")
     assert [(item.name, item.off) for item in plan.opening] == [("enough stars", True)]
+    kept = {
+        "kind": "pattern",
+        "schema": 1,
+        "name": "x",
+        "of": "plan",
+        "blocks": old["blocks"],
+        "opening": named,
+    }
+    pattern = parse(Pattern, json.dumps(kept), "an old pattern")
+    assert [(item.name, item.off) for item in pattern.opening] == [("enough stars", True)]

@@ -50,3 +50,26 @@ def test_a_keeper_that_died_leaves_nothing_under_way(told: ToldNight) -> None:
     assert record.exposing is None and record.exposures[-1].outcome == "lost"
     running = NightRecord.of([*told.events[: told.upto(Kind.ACTIVITY_STEP, 3, kind="focus")], resumed])
     assert running.focusing is None
+
+
+def test_what_failed_is_being_tried_again_until_it_is_done(told: ToldNight) -> None:
+    """Also while the next try is under way, not only while it is waited for."""
+    upto = told.upto(Kind.ACTIVITY_STARTED, 1, kind="centre")
+    record = NightRecord.of(told.events[:upto])
+    begun = told.events[upto - 1]
+    assert record.trying_again == ""
+    ended = {"activity": begun.values["activity"], "kind": "centre", "condition": "on target"}
+
+    def tell(kind: Kind, values: dict[str, object], reason: str, after: int) -> None:
+        event = Event(
+            errand=begun.errand, id=begun.id + after, at=begun.at, kind=kind, values=values, reason=reason
+        )
+        record.add(event)
+
+    tell(Kind.ACTIVITY_ENDED, {**ended, "outcome": "failed"}, "3 stars are too few", 1)
+    assert record.trying_again == "centring failed: 3 stars are too few"
+    again = {**begun.values, "activity": 901}
+    tell(Kind.ACTIVITY_STARTED, again, "on target: not solved", 2)
+    assert record.trying_again, "it is tried, and not done yet"
+    tell(Kind.ACTIVITY_ENDED, {**ended, "activity": 901, "outcome": "done"}, "1.2 px off", 3)
+    assert record.trying_again == ""

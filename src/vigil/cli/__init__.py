@@ -33,7 +33,7 @@ def main(argv: list[str] | None = None) -> int:
     except BrokenPipeError:
         return OK
     except OSError as problem:
-        # what a command didn't expect of a file or a folder that was named
-        place = f"{problem.filename}: " if problem.filename else ""
-        print(f"vigil: {place}{why(problem)}", file=sys.stderr)
+        if problem.filename is None:  # no file that somebody named: an error in Vigil
+            raise
+        print(f"vigil: {problem.filename}: {why(problem)}", file=sys.stderr)
         return BAD_INPUT

@@ -104,10 +104,10 @@ _KINDS = (
         restless=True,
         moves=True,
         actions=(
-            Action("slew", "slew to", (Value("ra", Takes.TEXT), Value("dec", Takes.TEXT))),
+            Action("slew", "go to", (Value("ra", Takes.TEXT), Value("dec", Takes.TEXT))),
             Action(
                 "centre",
-                "slew and centre",
+                "centre on",
                 (
                     Value("ra", Takes.TEXT),
                     Value("dec", Takes.TEXT),
@@ -116,7 +116,7 @@ _KINDS = (
             ),
             Action(
                 "frame",
-                "slew, turn and centre",
+                "frame",
                 (
                     Value("ra", Takes.TEXT),
                     Value("dec", Takes.TEXT),

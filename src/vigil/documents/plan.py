@@ -262,8 +262,8 @@ class Block(Piece):
         return [] if self.off else [line for line in self.lines if not line.off]
 
 
-def _from_schema_1(data: dict[str, Any]) -> dict[str, Any]:
-    """A condition has another name."""
+def from_schema_1(data: dict[str, Any]) -> dict[str, Any]:
+    """Of a plan or a pattern: a condition has another name."""
     renamed = {"stars seen": "enough stars"}
     opening = [
         {**item, "name": renamed.get(item["name"], item["name"])} if item.get("kind") == "condition" else item
@@ -277,7 +277,7 @@ class NightPlan(Document):
 
     KIND: ClassVar[str] = "night plan"
     SCHEMA: ClassVar[int] = 2
-    MIGRATIONS: ClassVar[dict[int, Callable[[dict[str, Any]], dict[str, Any]]]] = {1: _from_schema_1}
+    MIGRATIONS: ClassVar[dict[int, Callable[[dict[str, Any]], dict[str, Any]]]] = {1: from_schema_1}
 
     name: Annotated[str, Field(min_length=1, max_length=120, pattern=PLAIN_TEXT)]
     blocks: Annotated[list[Block], Field(max_length=500)]

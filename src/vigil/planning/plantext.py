@@ -21,7 +21,11 @@ def plan_text(plan: NightPlan, rig: Rig, ahead: Forecast | None = None, markdown
     if plan.opening:
         steps = [f"{item}{_step(step)}" for step in plan.opening if not isinstance(step, MustHold)]
         lines += [f"{head}Opening", *(f"{item}{words}" for words in opening_words(plan)), *steps, ""]
-    lines += [f"{head}Each exposure needs", *(f"{item}{words}" for words in orders_words(plan, rig)), ""]
+    lines += [
+        f"{head}Each exposure needs",
+        *(f"{item}{name}: {limit}" for name, limit in orders_told(plan, rig)),
+        "",
+    ]
     for block in plan.blocks:
         off = " (switched off)" if block.off else ""
         lines.append(f"{head}{block.target.name}{off}{_times(block, rig, ahead)}")
@@ -107,14 +111,14 @@ def _recentred(keep_arcmin: float | None, rig: Rig) -> str:
     return f"recentred when off by {keep_arcmin:g}′{px}"
 
 
-def orders_words(plan: NightPlan, rig: Rig) -> list[str]:
-    """What must hold before each exposure that has a limit, in the plan's order."""
+def orders_told(plan: NightPlan, rig: Rig) -> list[tuple[str, str]]:
+    """What must hold before each exposure that has a limit, in the plan's order: (condition, limit)."""
     wanted = {known.name for known in KNOWN if known.wanted(rig)}
     told = []
     for item in in_order(plan.opening):
         said = limits_words(item.name, plan.orders, rig)
         if item.name in wanted and not item.off and said:
-            told.append(f"{item.name}: {said}")
+            told.append((item.name, said))
     return told
 
 

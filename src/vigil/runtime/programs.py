@@ -63,8 +63,12 @@ def _started(arguments: Sequence[str], output: Path) -> "subprocess.Popen[bytes]
         with contextlib.suppress(OSError):  # it may be over already
             resource.prlimit(program.pid, resource.RLIMIT_FSIZE, (_MOST_OUTPUT, _MOST_OUTPUT))
         return program
-    except (OSError, ValueError) as problem:
+    except OSError as problem:
         raise ProgramFailed(f"{arguments[0]} could not be started: {why(problem)}") from None
+    except ValueError:
+        raise ProgramFailed(
+            f"{arguments[0]} could not be started: no such words can be given to it"
+        ) from None
 
 
 def _last_line(output: Path) -> str:

@@ -10,6 +10,8 @@ from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPainter, QPalette, QPen
 from PyQt6.QtWidgets import QApplication, QWidget
 
+from vigil.documents.filternames import same_filter
+
 TEXT_FAMILY, NUMBER_FAMILY = "Inter", "JetBrains Mono"
 _FONT_FILES = (
     "Inter-Regular.otf",
@@ -256,7 +258,8 @@ FILTER_SWATCHES = {
 
 def swatch_of(filter_name: str) -> QColor:
     """A filter's swatch."""
-    return theme.swatch(FILTER_SWATCHES.get(filter_name, theme.tokens.soft))
+    known = same_filter(filter_name, FILTER_SWATCHES)
+    return theme.swatch(FILTER_SWATCHES[known] if known else theme.tokens.soft)
 
 
 def _palette(theme: Theme) -> QPalette:

@@ -12,6 +12,7 @@ from vigil.engine.check import Check, Condition, Gauge, Standing
 from vigil.engine.remedy import Remedy
 from vigil.engine.starlight import under_stars
 from vigil.engine.view import View
+from vigil.planning.usual import size_after_focus
 
 _REFUSED_BEFORE_WIDER, _WIDEST = 2, 4
 """Refused so often in a row, a run begins at the last good position; from then on each searches wider."""
@@ -101,7 +102,7 @@ def grown_percent(sizes: Sequence[float]) -> float:
     """
     if len(sizes) < _FEWEST:
         return 0.0
-    before = min(sizes[0], median(sizes[:_FEWEST]))
+    before = size_after_focus(sizes)
     last = tuple(sizes[-_TREND_FRAMES:])
     now = min(_end_of_trend(last), median(last[-_FEWEST:]))
     return max(0.0, 100 * (now / before - 1))

@@ -1,7 +1,6 @@
 """Stars where there were stars before: what a rig without a cloud sensor knows of cloud, dew and covers."""
 
 from datetime import datetime
-from statistics import median
 from typing import Any
 
 from vigil.documents.night import NightState
@@ -10,9 +9,9 @@ from vigil.engine.check import Check, Condition, Gauge, Standing
 from vigil.engine.remedy import Hold, Remedy
 from vigil.engine.view import View
 from vigil.engine.wanted import Wanted
+from vigil.planning.usual import FEWEST, usual_stars
 from vigil.planning.verdict import counts_as_usual
 
-_FEWEST, _BEFORE = 3, 9
 _RESUMES = 1.5
 """To go on there have to be so many times the stars that would hold the night."""
 _COUNTS_SLOPE = 0.375
@@ -35,10 +34,10 @@ class StarsSeen(Condition):
         held = view.night.held_by == self.name
         if view.mount is not None and not view.mount.tracking and not held:
             return Check(Standing.MET, "the mount stands: the next frame tells")
-        usual = usual_stars(view.night, wanted.series)
+        usual = usual_stars([frame["stars"] for frame in _frames(view.night, wanted.series)])
         seen = _seen_lately(view.night, wanted)
         if usual is None or seen is None:
-            return Check(Standing.MET, f"nothing to compare with before {_FEWEST} frames of a line")
+            return Check(Standing.MET, f"nothing to compare with before {FEWEST} frames of a line")
         stars, exposure_s = seen
         expected = usual * (exposure_s / wanted.exposure.exposure_s) ** _COUNTS_SLOPE
         limit = round(min(100.0, least * _RESUMES) if held else least)
@@ -57,13 +56,6 @@ class StarsSeen(Condition):
         where = (place.ra_deg, place.dec_deg) if stands else None
         focus = view.focus_position_for(wanted.filter)
         return Look(wanted.series, wanted.filter, focus, wanted.exposure, where)
-
-
-def usual_stars(night: NightState, series: str) -> float | None:
-    """Of a series' frames before the last one; None before there are enough."""
-    frames = _frames(night, series)[:-1]
-    counts = [frame["stars"] for frame in frames][-_BEFORE:]
-    return median(counts) if len(counts) >= _FEWEST and median(counts) > 0 else None
 
 
 def _frames(night: NightState, series: str) -> list[dict[str, Any]]:

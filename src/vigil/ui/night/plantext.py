@@ -12,7 +12,7 @@ from vigil.documents.steps import Step
 from vigil.planning.plantext import (
     closing_words,
     opening_words,
-    orders_words,
+    orders_told,
     own_limits_words,
     span_words,
 )
@@ -192,7 +192,7 @@ class Needs(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.told: list[str] = []
+        self.told: list[tuple[str, str]] = []
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setHorizontalSpacing(8)
@@ -200,8 +200,7 @@ class Needs(QWidget):
         self._grid.setColumnMinimumWidth(0, _NAME_PX)
         self._grid.setColumnStretch(1, 1)
 
-    def show_needs(self, told: list[str]) -> None:
-        """Of sentences as "focus fresh: after 90 min"."""
+    def show_needs(self, told: list[tuple[str, str]]) -> None:
         if told == self.told:
             return
         self.told = told
@@ -209,8 +208,7 @@ class Needs(QWidget):
             if (gone := item.widget()) is not None:
                 gone.hide()
                 gone.deleteLater()
-        for line, said in enumerate(told):
-            name, _, limit = said.partition(": ")
+        for line, (name, limit) in enumerate(told):
             self._grid.addWidget(label(name, "soft"), line, 0, Qt.AlignmentFlag.AlignTop)
             self._grid.addWidget(wrapped(limit, ""), line, 1)
 
@@ -311,7 +309,7 @@ class PlanText(SeenOnly):
         for i, (text, block) in enumerate(zip(self.blocks, plan.blocks, strict=True)):
             text.refresh(block, i == 0, i == len(plan.blocks) - 1)
         locked = bool(self._session.plan.locked)
-        self._orders.show_needs(orders_words(plan, self._session.rig))
+        self._orders.show_needs(orders_told(plan, self._session.rig))
         self.conditions.refresh(locked)
         self._conditions.setText(" · ".join(opening_words(plan)))
         self._conditions.setVisible(bool(plan.conditions))

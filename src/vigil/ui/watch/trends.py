@@ -2,11 +2,11 @@
 
 from collections.abc import Iterator
 from datetime import datetime
-from statistics import median
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QResizeEvent
 
+from vigil.planning.usual import off_target_limit_px, size_limit, stars_limit
 from vigil.ui.marks import paint_mark
 from vigil.ui.picture import CENTRE, RIGHT, TimePicture, write
 from vigil.ui.pieces import Choice
@@ -91,25 +91,18 @@ class Trends(TimePicture):
         return [quantity(row.currentText()) for row in rows]
 
     def limit(self, shown: Quantity, points: list[tuple[Light, float]]) -> float | None:
-        """Where the night would do something about it; None where it wouldn't."""
-        orders = self.session.plan.plan.orders
+        """Where the night does something about it; None where it doesn't."""
+        orders, rig = self.session.plan.plan.orders, self.session.rig
         last = points[-1][0].values["filter"]
         alike = [(light, value) for light, value in points if light.values["filter"] == last]
-        if shown.name == "star size" and orders.focus_grown_by_percent is not None:
+        if shown.name == "star size":
             runs = self.session.tonight.focus_runs
             focused = max((run.began for run in runs if run.outcome == "done"), default=None)
-            since = [value for light, value in alike if focused is None or light.at > focused] or [
-                alike[-1][1]
-            ]
-            return since[0] * (1 + orders.focus_grown_by_percent / 100)
-        if shown.name == "stars" and orders.stars_at_least_percent is not None:
-            return float(median(value for _, value in alike)) * orders.stars_at_least_percent / 100
-        if (
-            shown.name == "off target"
-            and orders.target_keep_arcmin is not None
-            and self.session.rig.frames_sky
-        ):
-            return 60 * orders.target_keep_arcmin / self.session.rig.scale_arcsec_px()
+            return size_limit([v for light, v in alike if focused is None or light.at > focused], orders)
+        if shown.name == "stars":
+            return stars_limit([round(value) for _, value in alike], orders)
+        if shown.name == "off target" and rig.frames_sky:
+            return off_target_limit_px(orders, rig.scale_arcsec_px())
         return None
 
     def other(self) -> Quantity | None:
