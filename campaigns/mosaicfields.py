@@ -56,12 +56,16 @@ def campaign() -> dict[str, Any]:
 
 
 def _summary(results: list[dict[str, Any]]) -> dict[str, Any]:
-    off = [r["overlap_off_percent"] for r in results if r["overlap_off_percent"] is not None]
-    return {
-        "mosaics": len(results),
-        "refused": sum("refused" in r for r in results),
-        "refused under 80° of declination": sum("refused" in r and abs(r["dec_deg"]) < 80 for r in results),
-        "places thrown": sum("refused" not in r for r in results) * _PLACES,
-        "holes": sum(r["holes"] for r in results),
-        "least overlap off by at most, per cent of a field": max(off),
-    }
+    told: dict[str, Any] = {}
+    for name, follows in (("following the sphere", True), ("at one angle", False)):
+        these = [r for r in results if r["follow_sphere"] is follows]
+        off = [r["overlap_off_percent"] for r in these if r["overlap_off_percent"] is not None]
+        told[name] = {
+            "mosaics": len(these),
+            "refused, by declination": sorted(r["dec_deg"] for r in these if "refused" in r),
+            "places thrown": sum("refused" not in r for r in these) * _PLACES,
+            "holes": sum(r["holes"] for r in these),
+            "least overlap off by at most, per cent of a field": max(off),
+            "off by over 1 %": sum(each > 1 for each in off),
+        }
+    return told

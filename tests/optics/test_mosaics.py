@@ -117,6 +117,13 @@ def test_a_camera_that_nothing_turns_keeps_its_angle(dec: float) -> None:
         assert len({round(p.footprint.position_angle_deg, 3) for p in turned.panels}) > 1
 
 
+@pytest.mark.parametrize("seed", [16, 64, 148])
+def test_nothing_is_left_out_where_four_panels_of_one_angle_meet(seed: int) -> None:
+    """Neighbours overlap as they should, and yet their corners, each turned, left a gap."""
+    found = try_mosaic(seed, follow_sphere=False)
+    assert found["holes"] == 0 and "refused" not in found
+
+
 def test_where_one_angle_leaves_gaps_it_is_said() -> None:
     with pytest.raises(ValueError, match="follow the sphere"):
         mosaic(Footprint(0, 88, 33, 1.35, 1.0), 10, 10, 0.2)

@@ -22,6 +22,12 @@ _WIDEST_DEG = 80.0
 _ROUNDS = 12
 _EXACT = 2e-4
 _MISSED = 2e-3
+_CLOSER = 0.985
+_CORNER_PLACES, _CORNER_SHARE = 21, 0.3
+_TOO_NEAR_THE_POLE = (
+    "{columns} × {rows} panels of one angle leave gaps so near the pole: "
+    "let them follow the sphere, or take fewer"
+)
 _EDGE_PLACES = 41
 
 
@@ -75,8 +81,8 @@ class Mosaic:
 
 def mosaic(centre: Footprint, columns: int, rows: int, overlap: float, follow_sphere: bool = False) -> Mosaic:
     """A mosaic about a direction. `centre` has the sensor's size and the mosaic's position angle; `overlap`
-    is a share of the field, 0…0.9. All panels have the position angle of `centre`, unless they
-    `follow_sphere`.
+    is the least one wanted, a share of the field, 0…0.9. All panels have the position angle of `centre`,
+    unless they `follow_sphere`.
 
     Raises ValueError for a mosaic that can't be made, saying what would do.
     """
@@ -106,12 +112,18 @@ def mosaic(centre: Footprint, columns: int, rows: int, overlap: float, follow_sp
                 stretch[axis] *= (1 - overlap) / (1 - found)
         closer = steps[0] * stretch[0], steps[1] * stretch[1]
         made = _made(centre, columns, rows, overlap, closer, follow_sphere)
-    least_found = least_overlap(made)
-    if least_found is None or least_found < overlap - _MISSED:
-        raise ValueError(
-            f"so near the pole {columns} × {rows} panels of one angle leave gaps: "
-            "let them follow the sphere, or take fewer"
-        )
+    # where four panels of one angle meet, each turned against the mosaic, their corners may leave a gap
+    for _ in range(_ROUNDS):
+        if not _gaps(made):
+            break
+        stretch = [each * _CLOSER for each in stretch]
+        closer = steps[0] * stretch[0], steps[1] * stretch[1]
+        made = _made(centre, columns, rows, overlap, closer, follow_sphere)
+    else:
+        raise ValueError(_TOO_NEAR_THE_POLE.format(columns=columns, rows=rows))
+    found_least = least_overlap(made)
+    if found_least is None or found_least < overlap - _MISSED:
+        raise ValueError(_TOO_NEAR_THE_POLE.format(columns=columns, rows=rows))
     return made
 
 
@@ -207,6 +219,20 @@ def _least(made: Mosaic, sideways: bool) -> float | None:
             found = float(share[within].min()) if within.any() else 0.0
             worst = found if worst is None else min(worst, found)
     return worst
+
+
+def _gaps(made: Mosaic) -> bool:
+    """Whether anything is left out where four panels meet."""
+    by_place = {(panel.column, panel.row): panel.footprint for panel in made.panels}
+    around = np.linspace(-_CORNER_SHARE, _CORNER_SHARE, _CORNER_PLACES)
+    for column in range(made.columns - 1):
+        for row in range(made.rows - 1):
+            four = [by_place[column + i, row + j] for i in (0, 1) for j in (0, 1)]
+            x, y = np.mean([made.centre.to_sensor(foot.ra_deg, foot.dec_deg) for foot in four], axis=0)
+            places = made.centre.to_sky(*np.meshgrid(x + around, y + around))
+            if not np.any([foot.holds(*places) for foot in four], axis=0).all():
+                return True
+    return False
 
 
 def _outline(
