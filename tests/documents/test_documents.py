@@ -150,8 +150,8 @@ def test_contradictions_of_plan_and_rig() -> None:
 
 def test_numbers_of_the_rig() -> None:
     rig = demo_rig()
-    assert rig.scale_arcsec_px() == pytest.approx(1.61574, abs=1e-5)
-    assert rig.field_px(2) == (1504, 1504)
+    assert rig.scale_arcsec_px() == pytest.approx(1.63293, abs=1e-5)
+    assert rig.field_px(2) == (1500, 1500)
     assert rig.telescope.focal_ratio == 6
     assert rig.site.place().pressure_hpa == pytest.approx(923, abs=1)
     with pytest.raises(KeyError, match="the wheel has L"):
@@ -173,3 +173,16 @@ def test_a_plan_of_schema_1_keeps_its_conditions_under_their_new_names() -> None
     }
     pattern = parse(Pattern, json.dumps(kept), "an old pattern")
     assert [(item.name, item.off) for item in pattern.opening] == [("enough stars", True)]
+
+
+def test_a_plan_of_schema_2_skips_the_target_where_it_left_it_out() -> None:
+    old = json.loads(demo_file("plan.json").read_text())
+    said = "leave the target out"
+    ask = {"kind": "ask", "id": "cap", "question": said, "otherwise": said}
+    old |= {"schema": 2, "orders": {"turn_unanswered": said}, "opening": [ask]}
+    old["blocks"][0] |= {"limits": {"turn_unanswered": said}, "steps": [{**ask, "id": "c2"}]}
+    plan = parse(NightPlan, json.dumps(old), "an old plan")
+    block, asked = plan.blocks[0], plan.opening[0]
+    assert plan.orders.turn_unanswered == block.limits["turn_unanswered"] == "skip the target"
+    assert asked.otherwise == block.steps[0].otherwise == "skip the target"
+    assert asked.question == said, "words of one's own stay"

@@ -65,7 +65,7 @@ def test_every_kind_of_step_is_done_once_at_its_place(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("otherwise", "ends"),
     [
-        ("leave the target out", "IC 405 was skipped"),
+        ("skip the target", "IC 405 was skipped"),
         ("hold", "the span of IC 405 has closed"),
         ("end the night", "nobody answered in 2 min; end the night"),
     ],

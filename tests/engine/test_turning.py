@@ -99,7 +99,7 @@ def test_nobody_answers_and_the_night_is_held_until_a_person_comes(tmp_path: Pat
 def test_what_follows_without_an_answer_is_the_plans_choice() -> None:
     where = "b", "IC 405", 79.0, 34.0, WANTED, None, 1.5, 10.0
     assert TurnByHand(*where, "go on as it is").policy is None
-    for choice, then in (("leave the target out", AfterTries.LEAVE_OUT), ("hold", AfterTries.HOLD)):
+    for choice, then in (("skip the target", AfterTries.LEAVE_OUT), ("hold", AfterTries.HOLD)):
         policy = TurnByHand(*where, choice).policy
         assert policy is not None and policy.then is then and policy.tries == 1
 

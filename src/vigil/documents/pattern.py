@@ -1,23 +1,22 @@
 """Patterns: a plan, a block or a set of lines kept to be used again, on other targets and other rigs."""
 
-from collections.abc import Callable
 from pathlib import Path
-from typing import Annotated, Any, ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field, model_validator
 
 from vigil.documents.namedfiles import NamedFiles
-from vigil.documents.plan import Block, StandingOrders, from_schema_1
+from vigil.documents.plan import PLAN_MIGRATIONS, Block, StandingOrders
 from vigil.documents.steps import ClosingStep, OpeningItem
-from vigil.documents.store import Document
+from vigil.documents.store import Document, Migrations
 
 
 class Pattern(Document):
     """Of a block or of lines it is one block; its target is only where they came from."""
 
     KIND: ClassVar[str] = "pattern"
-    SCHEMA: ClassVar[int] = 2
-    MIGRATIONS: ClassVar[dict[int, Callable[[dict[str, Any]], dict[str, Any]]]] = {1: from_schema_1}
+    SCHEMA: ClassVar[int] = 3
+    MIGRATIONS: ClassVar[Migrations] = PLAN_MIGRATIONS
 
     name: Annotated[str, Field(min_length=1)]
     of: Literal["plan", "block", "lines"]

@@ -1,6 +1,5 @@
 """The night plan: blocks with their spans and exposure lines, and standing orders."""
 
-from collections.abc import Callable
 from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field, ValidationError, field_validator, model_validator
@@ -12,7 +11,7 @@ from vigil.documents.refusal import in_words
 from vigil.documents.rig import Rig
 from vigil.documents.rig.part import Shown
 from vigil.documents.steps import ClosingStep, MustHold, OpeningItem, RunProgram, Step, TestExposure
-from vigil.documents.store import Document
+from vigil.documents.store import Document, Migrations
 from vigil.files.deepsky import UnknownObject, find_object
 from vigil.sky.angles import parse_dec_deg, parse_ra_deg
 
@@ -187,7 +186,7 @@ class StandingOrders(Piece):
         Shown("wait for you up to", "min", help="where the camera is turned by hand"),
     ] = 10.0
     turn_unanswered: Annotated[
-        Literal["go on as it is", "leave the target out", "hold"], Shown("if nobody answers")
+        Literal["go on as it is", "skip the target", "hold"], Shown("if nobody answers")
     ] = "go on as it is"
     stars_at_least_percent: Annotated[
         Annotated[float, Field(gt=0, le=100)] | None,
@@ -272,12 +271,27 @@ def from_schema_1(data: dict[str, Any]) -> dict[str, Any]:
     return {**data, "opening": opening}
 
 
+def from_schema_2(data: Any, name: str = "") -> Any:
+    """Of a plan or a pattern: what follows when nobody answers has another name, wherever it stands."""
+    if isinstance(data, dict):
+        return {key: from_schema_2(value, key) for key, value in data.items()}
+    if isinstance(data, list):
+        return [from_schema_2(item) for item in data]
+    if name in ("otherwise", "turn_unanswered") and data == "leave the target out":
+        return "skip the target"
+    return data
+
+
+PLAN_MIGRATIONS: Migrations = {1: from_schema_1, 2: from_schema_2}
+"""Of plans and patterns."""
+
+
 class NightPlan(Document):
     """Everything for one night."""
 
     KIND: ClassVar[str] = "night plan"
-    SCHEMA: ClassVar[int] = 2
-    MIGRATIONS: ClassVar[dict[int, Callable[[dict[str, Any]], dict[str, Any]]]] = {1: from_schema_1}
+    SCHEMA: ClassVar[int] = 3
+    MIGRATIONS: ClassVar[Migrations] = PLAN_MIGRATIONS
 
     name: Annotated[str, Field(min_length=1, max_length=120, pattern=PLAIN_TEXT)]
     blocks: Annotated[list[Block], Field(max_length=500)]

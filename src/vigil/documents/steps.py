@@ -7,7 +7,7 @@ from pydantic import Field, model_validator
 from vigil.documents.limited import ID, PLAIN_TEXT, ClockTime
 from vigil.documents.piece import Piece
 
-Otherwise = Literal["go on", "leave the target out", "hold", "end the night"]
+Otherwise = Literal["go on", "skip the target", "hold", "end the night"]
 """What follows a question that nobody answers, or a program that fails."""
 NamedMoment = Literal[
     "sunset",

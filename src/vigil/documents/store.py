@@ -13,6 +13,8 @@ from vigil.files.atomic import write_bytes
 from vigil.files.trouble import why
 
 _MOST_BYTES = 20_000_000
+Migrations = dict[int, Callable[[dict[str, Any]], dict[str, Any]]]
+"""One function a version: that of 1 turns the data of schema 1 into schema 2."""
 
 
 class DocumentError(ValueError):
@@ -24,8 +26,7 @@ class Document(Limited):
 
     KIND: ClassVar[str]
     SCHEMA: ClassVar[int]
-    # one function a version: MIGRATIONS[1] turns the data of schema 1 into schema 2
-    MIGRATIONS: ClassVar[dict[int, Callable[[dict[str, Any]], dict[str, Any]]]] = {}
+    MIGRATIONS: ClassVar[Migrations] = {}
 
 
 D = TypeVar("D", bound=Document)

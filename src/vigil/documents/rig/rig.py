@@ -1,8 +1,7 @@
 """The rig: optical train, devices, filters, limits, site."""
 
-from collections.abc import Callable
 from datetime import datetime
-from typing import Annotated, Any, ClassVar
+from typing import Annotated, ClassVar
 
 from pydantic import Field
 
@@ -26,7 +25,7 @@ from vigil.documents.rig.mount import MountPart, RotatorPart
 from vigil.documents.rig.optics import ReducerPart, TelescopePart
 from vigil.documents.rig.part import Name, Part, Shown
 from vigil.documents.rig.site import SitePart
-from vigil.documents.store import Document
+from vigil.documents.store import Document, Migrations
 from vigil.optics.train import image_scale_arcsec_px
 
 _BARE_EXPOSURE_S = 4.0
@@ -49,7 +48,7 @@ class Rig(Document):
 
     KIND: ClassVar[str] = "rig"
     SCHEMA: ClassVar[int] = 2
-    MIGRATIONS: ClassVar[dict[int, Callable[[dict[str, Any]], dict[str, Any]]]] = {1: from_schema_1}
+    MIGRATIONS: ClassVar[Migrations] = {1: from_schema_1}
 
     id: Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$")]
     name: Name

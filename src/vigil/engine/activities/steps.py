@@ -18,7 +18,7 @@ _ASKED_S = 30.0
 
 def _policy(otherwise: Otherwise) -> Policy | None:
     then = {
-        "leave the target out": AfterTries.LEAVE_OUT,
+        "skip the target": AfterTries.LEAVE_OUT,
         "hold": AfterTries.HOLD,
         "end the night": AfterTries.CLOSE,
     }.get(otherwise)

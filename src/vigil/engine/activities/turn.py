@@ -14,7 +14,7 @@ from vigil.engine.questions import AskedQuestion
 from vigil.sky.turns import seen_from_behind, turn_to_deg
 from vigil.solving.wcs import Wcs
 
-Unanswered = Literal["go on as it is", "leave the target out", "hold"]
+Unanswered = Literal["go on as it is", "skip the target", "hold"]
 _MOST_FRAMES = 5
 _REACH_DEG = 0.15
 _ROTATOR_DEG_S = 1.0
@@ -144,7 +144,7 @@ class TurnByHand(_Turn):
 
     @property
     def policy(self) -> Policy | None:
-        then = {"leave the target out": AfterTries.LEAVE_OUT, "hold": AfterTries.HOLD}.get(self.unanswered)
+        then = {"skip the target": AfterTries.LEAVE_OUT, "hold": AfterTries.HOLD}.get(self.unanswered)
         return None if then is None else Policy(1, (), then)
 
     async def run(self, kit: Kit) -> dict[str, Any]:
