@@ -110,3 +110,15 @@ def test_options_and_words_in_any_order(
 def test_a_position_for_a_target(own_folders: Path, capsys: pytest.CaptureFixture[str]) -> None:
     assert main(["rehearse", "--target", "05:16 +34:27", "--lines", "OIII 60 s x 2", "--yes"]) == 0
     assert "O3 60 s: 2 of 2" in capsys.readouterr().out
+
+
+def test_nights_without_end_and_without_beginning(
+    own_folders: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    assert main(["rig", "copy", "heron-480", "North"]) == 0
+    assert main(["rig", "set", "--rig", "north", "site.latitude_deg", "78.2"]) == 0
+    words = ["rehearse", "--rig", "north", "--target", "M 81", "--lines", "L 60 s x 2", "--yes", "--date"]
+    assert main([*words, "2026-12-21"]) == 0
+    assert "L 60 s: 2 of 2" in capsys.readouterr().out
+    assert main([*words, "2026-06-21"]) == BAD_INPUT
+    assert "no night begins on 2026-06-21 at Larch Hollow: the sun stays up" in capsys.readouterr().err

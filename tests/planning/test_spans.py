@@ -3,12 +3,13 @@ them."""
 
 from datetime import UTC, datetime, time, timedelta
 from typing import Any
+from zoneinfo import ZoneInfo
 
 import numpy as np
 import pytest
 
 from campaigns.demo import demo_rig, short_plan
-from vigil.documents.plan import Block, ExposureLine, NightPlan, Span, contradictions
+from vigil.documents.plan import Block, ExposureLine, NightPlan, Span, Target, contradictions
 from vigil.planning.choice import Candidate, Finished, choose
 from vigil.planning.flip import hour_angle_min
 from vigil.planning.forecast import forecast
@@ -152,3 +153,39 @@ def test_the_text_says_all_of_it() -> None:
     many = plan_of(BLOCK.model_copy(update={"lines": [line("Ha", count=500)]}))
     assert "of 500 fit" in plan_text(many, RIG, forecast(many, RIG, AT))
     assert np.isfinite(forecast(many, RIG, AT).exposure_s)
+
+
+@pytest.mark.parametrize(
+    ("zone", "evening", "begins", "ends", "hours_long"),
+    [
+        ("Europe/Vienna", (2027, 3, 27), time(1, 30), time(3, 30), 1.0),
+        ("Europe/Vienna", (2027, 10, 30), time(1, 30), time(3, 30), 3.0),
+        ("Australia/Sydney", (2027, 4, 3), time(1, 15), time(4, 15), 4.0),
+    ],
+)
+def test_a_span_by_the_clock_is_as_long_as_it_lasts_where_the_clock_is_changed(
+    zone: str, evening: tuple[int, int, int], begins: time, ends: time, hours_long: float
+) -> None:
+    """What is planned in it fits: a frame less than there are times its length."""
+    south = zone.startswith("Australia")
+    place = {"latitude_deg": -33.0, "longitude_deg": 151.0} if south else {}
+    rig = RIG.model_copy(update={"site": RIG.site.model_copy(update={"time_zone": zone, **place})})
+    at = datetime(*evening, 23, tzinfo=ZoneInfo(zone))
+    pole = Target(name="by the pole", ra_deg=30.0, dec_deg=-88.0 if south else 88.0)
+    span = block(from_clock=begins, until_clock=ends)
+    found = block_intervals(span.model_copy(update={"target": pole}), rig, at)
+    seconds = sum(i.closes.timestamp() - i.opens.timestamp() for i in found)
+    assert seconds / 3600 == hours_long == hours(found)
+
+
+def test_where_the_sun_stays_down_the_whole_day_is_night_and_where_it_stays_up_none_is() -> None:
+    def at_latitude(latitude_deg: float, month: int, dec_deg: float) -> float:
+        site = RIG.site.model_copy(update={"latitude_deg": latitude_deg, "horizon": []})
+        where = block().model_copy(update={"target": Target(name="high", ra_deg=30.0, dec_deg=dec_deg)})
+        rig = RIG.model_copy(update={"site": site})
+        return hours(block_intervals(where, rig, datetime(2026, month, 21, 20, tzinfo=UTC)))
+
+    assert at_latitude(88, 12, 80) == pytest.approx(24.0)
+    assert 10 < at_latitude(78.2, 12, 80) < 18, "twilight at noon"
+    assert at_latitude(-89.9, 6, -80) == pytest.approx(24.0)
+    assert at_latitude(78.2, 6, 80) == at_latitude(-89.9, 12, -80) == 0.0

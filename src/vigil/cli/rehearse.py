@@ -60,10 +60,11 @@ def _starts_at(date: str | None, rig: Rig) -> datetime | None:
     zone = ZoneInfo(rig.site.time_zone)
     at = datetime.combine(evening_wanted("--date", date), time(12), zone) if date else datetime.now(UTC)
     sun = twilights(local_noon_before(at, rig.site.time_zone), rig.site.place())
-    dusk = sun.sunset or sun.civil_dusk
+    dusk = sun.sunset or (night[0] if (night := sun.lower_than("civil")) else None)
     if dusk is None:
-        raise BadInput("the sun doesn't set on that day")
-    return dusk - _BEFORE_DUSK
+        day = f"{sun.noon.astimezone(zone):%Y-%m-%d}"
+        raise BadInput(f"no night begins on {day} at {rig.site.name}: the sun stays up")
+    return max(dusk - _BEFORE_DUSK, sun.noon)
 
 
 def summary(plan: NightPlan, told: Account) -> dict[str, Any]:

@@ -242,9 +242,8 @@ class Supervised(Generic[D, S]):
             raise self._typed(what, problem) from problem  # the driver's own, nobody cancelled us
         except Exception as problem:
             if isinstance(problem, TimeoutError) and limit.expired():
-                raise DeviceTimeout(
-                    f"{self.name}: {what} not done within {timeout_s:g} s; last state seen: {self.state}"
-                ) from None
+                log.warning("%s: %s not done; last state seen: %s", self.name, what, self.state)
+                raise DeviceTimeout(f"{self.name}: {what} not done within {timeout_s:g} s") from None
             raise self._typed(what, problem) from problem
 
     def _typed(self, what: str, problem: BaseException) -> DeviceError:

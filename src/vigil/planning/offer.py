@@ -172,10 +172,10 @@ def surface_mag_arcsec2(entry: DeepSkyObject) -> float | None:
 def dark_times(rig: Rig, at: datetime, dusk: Dusk) -> Floats:
     """POSIX seconds every five minutes of the night's darkness; empty where it doesn't get dark."""
     sun = twilights(local_noon_before(at, rig.site.time_zone), rig.site.place())
-    begins, ends = getattr(sun, f"{dusk}_dusk"), getattr(sun, f"{dusk}_dawn")
-    if begins is None or ends is None or ends <= begins:
+    dark = sun.lower_than(dusk)
+    if dark is None:
         return np.empty(0)
-    return np.arange(unix_s(begins), unix_s(ends), _STEP_S) + _STEP_S / 2
+    return np.arange(unix_s(dark[0]), unix_s(dark[1]), _STEP_S) + _STEP_S / 2
 
 
 def scale_of(rig: Rig, focal_length_mm: float | None = None) -> float:

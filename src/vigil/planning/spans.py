@@ -7,11 +7,11 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 
-from vigil.documents.plan import Block, MoonIs, NightPlan, Span, SunMoment
+from vigil.documents.plan import Block, MoonIs, NightPlan, Span
 from vigil.documents.rig import Rig
 from vigil.documents.rig.site import SitePart
 from vigil.planning.spells import Bools, Interval, Minutes, both, clock_moment
-from vigil.sky.events import Twilights, above_line_deg, line_crossings, twilights
+from vigil.sky.events import above_line_deg, line_crossings, twilights
 from vigil.sky.horizontal import observe
 from vigil.sky.instants import from_datetimes, from_unix
 from vigil.sky.site import Site
@@ -49,12 +49,12 @@ def _intervals(
     part = SitePart.model_validate_json(site_text)
     site = part.place()
     sun = twilights(noon, site)
-    dusk, dawn = _moment(sun, span.opens, "dusk"), _moment(sun, span.closes, "dawn")
-    if dusk is None or dawn is None:
+    opening, closing = sun.lower_than(span.opens.moment), sun.lower_than(span.closes.moment)
+    night = sun.lower_than("civil")  # before and after it is day for the gear: nothing stands open then
+    if opening is None or closing is None or night is None:
         return ()
-    # over civil twilight it is day for the gear: nothing stands open then
-    dusk = max(dusk, sun.civil_dusk) if sun.civil_dusk is not None else dusk
-    dawn = min(dawn, sun.civil_dawn) if sun.civil_dawn is not None else dawn
+    dusk = max(night[0], opening[0] + timedelta(minutes=span.opens.minutes))
+    dawn = min(night[1], closing[1] + timedelta(minutes=span.closes.minutes))
     if span.from_clock is not None:
         dusk = max(dusk, clock_moment(noon, span.from_clock))
     if span.until_clock is not None:
@@ -112,8 +112,3 @@ def _moon_is(wanted: MoonIs, minutes: Minutes, site: Site) -> Bools:
         return np.ones(len(minutes.unix_s), dtype=bool)
     up = minutes.moon_up(site)
     return up if wanted == "up" else ~up
-
-
-def _moment(sun: Twilights, wanted: SunMoment, side: str) -> datetime | None:
-    named: datetime | None = getattr(sun, f"{wanted.moment}_{side}")
-    return None if named is None else named + timedelta(minutes=wanted.minutes)

@@ -74,11 +74,12 @@ class Minutes:
 
 
 def clock_moment(noon: datetime, at: time) -> datetime:
-    """A local clock time of the night that begins at a noon."""
+    """A local clock time of the night that begins at a noon, in UTC: differences of moments in one zone are
+    reckoned by its clock, wrongly on the nights on which that is changed."""
     zone = noon.tzinfo
     assert isinstance(zone, ZoneInfo)
     day = noon.date() if at >= time(12) else noon.date() + timedelta(days=1)
-    return datetime.combine(day, at, zone)
+    return datetime.combine(day, at, zone).astimezone(UTC)
 
 
 def both(one: Iterable[Interval], other: Iterable[Interval]) -> tuple[Interval, ...]:

@@ -2,8 +2,9 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from functools import lru_cache
+from typing import Literal
 
 import numpy as np
 
@@ -16,6 +17,8 @@ from vigil.sky.site import Site
 SUNSET_ALTITUDE_DEG = -0.8333
 """Airless altitude of the sun's centre when its upper limb touches the horizon (34′ refraction, 16′
 radius): the convention of the almanacs."""
+Twilight = Literal["civil", "nautical", "astronomical"]
+TWILIGHTS_DEG: dict[Twilight, float] = {"civil": -6.0, "nautical": -12.0, "astronomical": -18.0}
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,7 +31,12 @@ class Crossing:
 
 @dataclass(frozen=True, slots=True)
 class Twilights:
-    """The evening's and the morning's moments of one night; None where the sun does not pass."""
+    """The evening's and the morning's moments of one night; None where the sun does not pass. Lengths of time
+    are asked of `lower_than`, which knows nights on which the sun stays down."""
+
+    noon: datetime
+    noons_deg: tuple[float, float]
+    """The sun's altitude at the night's noon and at the next."""
 
     sunset: datetime | None
     civil_dusk: datetime | None
@@ -38,6 +46,18 @@ class Twilights:
     nautical_dawn: datetime | None
     civil_dawn: datetime | None
     sunrise: datetime | None
+
+    def lower_than(self, twilight: Twilight) -> tuple[datetime, datetime] | None:
+        """From when until when the sun is under a twilight's level; from or to a noon at which it is there
+        too, as in polar winter. None where it never gets so low."""
+        dusk: datetime | None = getattr(self, f"{twilight}_dusk")
+        dawn: datetime | None = getattr(self, f"{twilight}_dawn")
+        level = TWILIGHTS_DEG[twilight]
+        if dusk is None and self.noons_deg[0] < level:
+            dusk = self.noon
+        if dawn is None and self.noons_deg[1] < level:
+            dawn = self.noon + timedelta(days=1)
+        return (dusk, dawn) if dusk is not None and dawn is not None and dusk < dawn else None
 
 
 def crossings(
@@ -92,13 +112,17 @@ def sun_crossings(start: datetime, end: datetime, site: Site, altitude_deg: floa
 def twilights(noon: datetime, site: Site) -> Twilights:
     """Sunset to sunrise of the night that follows a noon (any moment by day will do)."""
     bare = site.airless()
-    levels = (SUNSET_ALTITUDE_DEG, -6.0, -12.0, -18.0)
-    passes = crossings_of_levels(
-        lambda t: observe_sun(from_unix(t), bare).altitude_deg, noon, noon + timedelta(days=1), levels, 600.0
-    )
+    levels = (SUNSET_ALTITUDE_DEG, *TWILIGHTS_DEG.values())
+    start, end = noon.astimezone(UTC), noon.astimezone(UTC) + timedelta(days=1)
+
+    def altitude_deg(times: Floats) -> Floats:
+        return observe_sun(from_unix(times), bare).altitude_deg
+
+    passes = crossings_of_levels(altitude_deg, start, end, levels, 600.0)
+    first, last = altitude_deg(np.array([start.timestamp(), end.timestamp()]))
     dusks = [next((c.at for c in found if not c.upward), None) for found in passes]
     dawns = [next((c.at for c in found if c.upward), None) for found in passes]
-    return Twilights(*dusks, *reversed(dawns))
+    return Twilights(start, (float(first), float(last)), *dusks, *reversed(dawns))
 
 
 def above_line_deg(ra_deg: float, dec_deg: float, instants: Instants, site: Site, line: Horizon) -> Floats:

@@ -27,7 +27,7 @@ def findings(rig: Rig, known: Known) -> Iterator[Finding]:
         if frames < _FEWEST_FRAMES:
             yield Finding(
                 ("frames", "folder"),
-                f"{known.free_bytes / 1e9:.1f} GB are free, room for {frames:.0f} frames; a night takes "
+                f"{known.free_bytes / 1e9:.1f} GB are free, room for {int(frames)} frames; a night takes "
                 f"{_FEWEST_FRAMES} or more.",
             )
 

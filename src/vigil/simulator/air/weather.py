@@ -9,6 +9,8 @@ from vigil.simulator.chance import generator
 
 _OPAQUE_MAG = 3.0
 _PATCHY = 0.45
+_RISES_AFTER_H = 16.0
+"""From the evening, when a night in winter is over."""
 
 
 class Weather:
@@ -42,10 +44,15 @@ class Weather:
         )
 
     def temperature_c(self, at: datetime) -> float:
-        """Air temperature: an exponential fall after sunset with small waves."""
+        """Air temperature: an exponential fall from the evening on, by day up again, every day the same, with
+        small waves."""
         hours = self._hours(at)
         waves = 0.3 * self._wave(hours) if self._falls_c else 0.0
-        return float(self._evening_c - self._falls_c * (1 - math.exp(-hours / 4)) + waves)
+        since_evening = hours % 24
+        fallen = 1 - math.exp(-min(since_evening, _RISES_AFTER_H) / 4)
+        if since_evening > _RISES_AFTER_H:
+            fallen *= 0.5 + 0.5 * math.cos(math.pi * (since_evening - _RISES_AFTER_H) / (24 - _RISES_AFTER_H))
+        return float(self._evening_c - self._falls_c * fallen + waves)
 
     def probe_c(self, at: datetime) -> float:
         """What a probe in the wind reads."""

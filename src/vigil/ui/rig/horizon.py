@@ -97,10 +97,10 @@ class Horizon(Picture):
 
     def _paint_targets(self, painter: QPainter) -> None:
         sky = self._session.sky
-        dusk, dawn = sky.sun.nautical_dusk, sky.sun.nautical_dawn
-        if dusk is None or dawn is None:
+        night = sky.sun.lower_than("nautical")
+        if night is None:
             return
-        dark = (sky.unix_s >= dusk.timestamp()) & (sky.unix_s <= dawn.timestamp())
+        dark = (sky.unix_s >= night[0].timestamp()) & (sky.unix_s <= night[1].timestamp())
         taken: list[QRectF] = []
         for block in self._session.plan.plan.blocks:
             altitudes, azimuths = self._path(block.target.ra_deg, block.target.dec_deg)
