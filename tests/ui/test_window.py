@@ -5,7 +5,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QByteArray, QPoint, Qt
+from PyQt6.QtCore import QByteArray, QPoint, QRect, Qt
 from PyQt6.QtWidgets import QAbstractButton, QAbstractScrollArea, QMainWindow, QWidget
 from pytestqt.qtbot import QtBot
 
@@ -35,6 +35,27 @@ def test_workspaces_to_come_say_so_in_one_line(stage: Stage) -> None:
     for name in ("Flats & darks", "Ledger"):
         note = stage.workspace(name).note
         assert note.title.text() == name and note.why.text() and note.action is None
+
+
+def test_a_name_may_be_typed_before_targets_is_built(stage: Stage) -> None:
+    """Without a turn of the event loop between the keys: on a busy machine they all wait for it."""
+    assert "Targets" not in stage.window.workspaces
+    stage.press(Qt.Key.Key_F, control=True)
+    for key in (Qt.Key.Key_M, Qt.Key.Key_Space, Qt.Key.Key_3, Qt.Key.Key_3):
+        stage.press(key)
+    assert stage.window.workspaces["Targets"].left.search.text().casefold() == "m 33"
+    stage.settle()
+    assert stage.window.workspaces["Targets"].left.search.text().casefold() == "m 33"
+
+
+def test_the_window_is_made_to_fit_the_screen(stage: Stage) -> None:
+    window = stage.window
+    window.resize(1400, 900)
+    room = QRect(0, 24, 1280, 690)
+    window.fit(room)
+    assert window.frameGeometry() == room, "smaller than its usual least height"
+    window.fit(QRect(0, 0, 3000, 2000))
+    assert window.frameGeometry() == room, "and no larger than it was"
 
 
 def test_folding_and_the_whole_screen(stage: Stage) -> None:

@@ -30,6 +30,8 @@ if TYPE_CHECKING:
 
 _kept: list[QObject] = []
 """Qt deletes every object with its application, which must not be while the interpreter runs."""
+_FRAMED_MS = 300
+"""So long after it is shown a window has its frame, and its size is known with it."""
 
 
 def make_application(arguments: list[str] | None = None) -> QApplication:
@@ -107,8 +109,14 @@ class Desk:
 
     def show(self) -> None:
         self.window.show()
+        QTimer.singleShot(_FRAMED_MS, self._fit)
         # the link's libraries are imported, and a keeper started, once the window can be seen
         QTimer.singleShot(0, self._begin)
+
+    def _fit(self) -> None:
+        screen = self.window.screen()
+        if screen is not None:
+            self.window.fit(screen.availableGeometry())
 
     def _begin(self) -> None:
         gc.enable()  # see cli.window.hold_garbage

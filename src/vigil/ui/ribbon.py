@@ -51,7 +51,7 @@ class Ribbon(TimePicture):
     def _planned(self) -> list[tuple[datetime, datetime, str]]:
         """Each block from its first to its last frame: what is done, and what is still foreseen."""
         session = self.session
-        ahead = session.plan_ahead() if session.run != "over" else None
+        ahead = session.plan_to_come()
         found = []
         for block in session.plan.plan.blocks:
             ends = [s.ends for s in ahead.of_block(block.id)] if ahead else []

@@ -327,6 +327,10 @@ class Session(QObject):
             self._forecast = (key, told)
         return self._forecast[1]
 
+    def plan_to_come(self) -> Forecast | None:
+        """What is drawn as still to come; None on the picture of a night that is over."""
+        return None if self.run == "over" else self.plan_ahead()
+
     def _ready(self) -> Ready:
         """The night stands on the block of its last exposure while it is still pointed there."""
         state, exposures = self.record.state, self.record.exposures
@@ -535,6 +539,7 @@ class Session(QObject):
         self.sky = night_sky(noon, self.rig.site.place())
         self.axis = TimeAxis.of(self.sky, self.zone)
         self._altitudes.clear()
+        self.past = self.past or self.run == "over"
         self.sky_changed.emit()
 
 

@@ -68,6 +68,9 @@ class Workspace(SeenOnly):
         """What can be done here, beside what can be done everywhere."""
         return []
 
+    def begin_search(self) -> None:
+        """To where one types what is searched for, where there is such a place."""
+
     def edited(self) -> Edited | None:
         """What undo takes back here, where that is not the plan."""
         return None

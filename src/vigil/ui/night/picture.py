@@ -67,7 +67,7 @@ class NightPicture(AltitudePicture):
             painter.setPen(theme.pen("line"))
             painter.drawLine(QPointF(rect.left(), y), QPointF(rect.right(), y))
             write(painter, QPointF(rect.left() + 4, y - 3), f"{altitude}°", "soft", font)
-        ahead = self.session.plan_ahead()
+        ahead = self.session.plan_to_come()
         self._names = []
         for i, block in enumerate(self._blocks):
             self._paint_block_curve(painter, i, block, ahead)
@@ -81,13 +81,15 @@ class NightPicture(AltitudePicture):
     def _bars_top(self, rect: QRectF) -> float:
         return rect.bottom() + 38
 
-    def _paint_marks(self, painter: QPainter, top: float, ahead: Forecast) -> None:
-        """What is to come between the exposures; or, where it was rehearsed, what came then."""
+    def _paint_marks(self, painter: QPainter, top: float, ahead: Forecast | None) -> None:
+        """What came, and is to come, between the exposures; or, where it was rehearsed, what came then."""
         if self.rehearsal is None:
-            for step in ahead.steps:
+            self._paint_happened(painter, top)
+            steps = ahead.steps if ahead else ()
+            for step in steps:
                 if step.kind in ("focus", "flip"):
                     paint_mark(painter, step.kind, self.x(step.begins), top, "soft")
-            self._paint_ticks(painter, top, [s.begins for s in ahead.steps if s.kind == "dither"])
+            self._paint_ticks(painter, top, [s.begins for s in steps if s.kind == "dither"])
             return
         told = self.rehearsal.of_kind("dither")
         self._paint_ticks(painter, top, [spell.begins for spell in told])
@@ -96,9 +98,20 @@ class NightPicture(AltitudePicture):
             if spell.kind in ("focus", "flip"):
                 paint_mark(painter, spell.kind, self.x(spell.begins), top, "accent", failed)
             elif spell.kind in ("hold", "wait"):
-                painter.setPen(theme.pen("warn", 2.0))
-                y = top + 3.5
-                painter.drawLine(QPointF(self.x(spell.begins), y), QPointF(self.x(spell.ends), y))
+                self._paint_lost(painter, top, spell.begins, spell.ends)
+
+    def _paint_happened(self, painter: QPainter, top: float) -> None:
+        record, now = self.session.tonight, self.session.now
+        for hold in record.holds:
+            self._paint_lost(painter, top, hold.begins, hold.ends or now)
+        for kind, came in (("focus", record.focus_runs), ("flip", record.flips)):
+            for one in came:
+                failed = one.outcome not in ("", "done")
+                paint_mark(painter, kind, self.x(one.began), top, "accent", failed)
+
+    def _paint_lost(self, painter: QPainter, top: float, begins: datetime, ends: datetime) -> None:
+        painter.setPen(theme.pen("warn", 2.0))
+        painter.drawLine(QPointF(self.x(begins), top + 3.5), QPointF(self.x(ends), top + 3.5))
 
     def _paint_ticks(self, painter: QPainter, top: float, moments: list[datetime]) -> None:
         """Dithers, small, under the axis."""
@@ -119,7 +132,7 @@ class NightPicture(AltitudePicture):
                 theme.colour(role if done else "fault"),
             )
 
-    def _paint_block_curve(self, painter: QPainter, index: int, block: Block, ahead: Forecast) -> None:
+    def _paint_block_curve(self, painter: QPainter, index: int, block: Block, ahead: Forecast | None) -> None:
         role = CURVE_ROLES[index % len(CURVE_ROLES)]
         altitudes = self.session.altitudes_deg(block.target.ra_deg, block.target.dec_deg)
         spans = [(b.timestamp(), e.timestamp()) for b, e in self._times(block, ahead)]
@@ -142,14 +155,14 @@ class NightPicture(AltitudePicture):
         where = QPointF(x, place.bottom() - 4)
         write(painter, where, block.target.name, role, text_font(strong=True), CENTRE)
 
-    def _times(self, block: Block, ahead: Forecast) -> list[tuple[datetime, datetime]]:
+    def _times(self, block: Block, ahead: Forecast | None) -> list[tuple[datetime, datetime]]:
         """When the block has been, and will be, exposed; exposures one after another joined."""
         pieces = [
             (e.begins, e.ends or e.expected_end)
             for e in self.session.tonight.exposures
             if e.block == block.id
         ]
-        pieces += [(s.begins, s.ends) for s in ahead.of_block(block.id)]
+        pieces += [(s.begins, s.ends) for s in ahead.of_block(block.id)] if ahead else []
         joined: list[tuple[datetime, datetime]] = []
         for begins, ends in sorted(pieces):
             if joined and begins - joined[-1][1] < timedelta(minutes=6):
@@ -158,7 +171,9 @@ class NightPicture(AltitudePicture):
                 joined.append((begins, ends))
         return joined
 
-    def _paint_bars(self, painter: QPainter, top: float, index: int, block: Block, ahead: Forecast) -> None:
+    def _paint_bars(
+        self, painter: QPainter, top: float, index: int, block: Block, ahead: Forecast | None
+    ) -> None:
         role = CURVE_ROLES[index % len(CURVE_ROLES)]
         chosen = block.id == self.chosen_block
         name_width = write(
@@ -191,7 +206,8 @@ class NightPicture(AltitudePicture):
             done = [
                 e for e in self.session.tonight.exposures if e.line == line.id and e.outcome in ("", "done")
             ]
-            coming = [s for s in ahead.steps if s.line == line.id and s.kind == "exposure"]
+            steps = ahead.steps if ahead else ()
+            coming = [s for s in steps if s.line == line.id and s.kind == "exposure"]
             if not done and not coming:
                 continue
             begins = min([e.begins for e in done] + [s.begins for s in coming])
@@ -216,7 +232,7 @@ class NightPicture(AltitudePicture):
                 swatch = QRectF(bar.left() + 4, bar.top() + inset, 4, bar.height() - 2 * inset)
                 painter.fillRect(swatch, swatch_of(line.filter))
             self._write_in_bar(painter, bar, line)
-            lost = next((x for x in ahead.lost if x.line == line.id), None)
+            lost = next((x for x in ahead.lost if x.line == line.id), None) if ahead else None
             if lost is not None:
                 hatched = QRectF(bar.right(), bar.top(), 14, bar.height())
                 painter.setPen(theme.pen("warn", 1.0))
@@ -247,9 +263,11 @@ class NightPicture(AltitudePicture):
         if name and room > text_width(name, font):
             write(painter, QPointF(bar.left() + 13, bar.center().y() + 4), name, "text", font)
 
-    def _span_words(self, block: Block, ahead: Forecast) -> str:
+    def _span_words(self, block: Block, ahead: Forecast | None) -> str:
         zone = self.session.zone
         times = self._times(block, ahead)
+        if not times and ahead is None:
+            return "no frame was taken of it"
         if not times:
             spans = ahead.spans.get(block.id, ())
             if not spans:
@@ -273,7 +291,7 @@ class NightPicture(AltitudePicture):
         return index if below > 0 and 0 <= index < len(self._blocks) else None
 
     def _edges(self, block: Block) -> tuple[float, float] | None:
-        times = self._times(block, self.session.plan_ahead())
+        times = self._times(block, self.session.plan_to_come())
         return (self.x(times[0][0]), self.x(times[-1][1])) if times else None
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:

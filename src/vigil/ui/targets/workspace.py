@@ -134,7 +134,6 @@ class Targets(Workspace):
 
         pages = [Action(f"Targets: {name}", lambda n=n: self._go_to_page(n)) for n, name in enumerate(_PAGES)]
         return [
-            Action("Search targets", self.begin_search, "Ctrl+F"),
             Action("Put in tonight's plan", self.put_in_plan, "Ctrl+Shift+P", self._hindrance),
             Action("Keep on the shelf", self.keep_on_shelf, "Ctrl+Shift+K", no_target),
             Action(
@@ -154,8 +153,6 @@ class Targets(Workspace):
     # -- coming here --------------------------------------------------------------------------------------
 
     def begin_search(self) -> None:
-        """From wherever one is."""
-        self._go_to(self.name)
         self.left.search.setFocus()
         self.left.search.selectAll()
 
