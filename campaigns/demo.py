@@ -19,7 +19,7 @@ def demo_plan() -> NightPlan:
 def quick_rig(**changes: Any) -> Rig:
     """The demo rig as if binned 3 × 3 at the sensor, and half of that: an eighteenth of the pixels."""
     rig = demo_rig()
-    camera = rig.camera.model_copy(update={"columns": 704, "rows": 704, "pixel_um": 3 * 3.76})
+    camera = rig.camera.model_copy(update={"columns": 704, "rows": 704, "pixel_um": 3 * 3.8})
     return rig.model_copy(update={"camera": camera, **changes})
 
 

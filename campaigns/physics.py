@@ -104,7 +104,7 @@ def sky_by_hand_e_s_px(altitude_deg: float, full_moon_apart_deg: float | None) -
         moon_nl = scatter * 10 ** (-0.4 * 3.84) * 10 ** (-0.4 * 0.2 * path(45)) * (1 - 10 ** (-0.4 * 0.2 * x))
         light += 10 ** (-0.4 * (20.7233 - math.log(moon_nl / 34.08)) / 0.92104)
     zero = star_by_hand_e_s(0.0, 0.0)
-    return zero * light * (206264.806 * 0.00376 / 480) ** 2
+    return zero * light * (206264.806 * 0.0038 / 480) ** 2
 
 
 def bright_star(scenario: Scenario | None = None) -> dict[str, float]:

@@ -98,7 +98,7 @@ def test_a_damaged_rig_is_refused_with_its_line(
     path = own_folders / "mine.json"
     save(demo_rig(), path)
     save(demo_rig(), path)
-    path.write_text(path.read_text().replace('"rows": 3008', '"rows": 3.5', 1))
+    path.write_text(path.read_text().replace('"rows": 3000', '"rows": 3.5', 1))
     assert main(["rig", "show", "--rig", str(path)]) == 2
     said = capsys.readouterr().err
     assert "camera.rows: write a whole number" in said and "line " in said

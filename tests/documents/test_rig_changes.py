@@ -69,9 +69,9 @@ def test_schema_1_is_read_and_its_file_kept_for_good(tmp_path: Path) -> None:
 
 def test_a_damaged_rig_is_refused_with_line_and_field(tmp_path: Path) -> None:
     text = dump(demo_rig())
-    line = text.splitlines().index('    "pixel_um": 3.76,')
+    line = text.splitlines().index('    "pixel_um": 3.8,')
     with pytest.raises(DocumentError, match=rf"x: line {line + 1}, camera.pixel_um: "):
-        parse(Rig, text.replace('"pixel_um": 3.76', '"pixel_um": "wide"', 1), "x")
+        parse(Rig, text.replace('"pixel_um": 3.8', '"pixel_um": "wide"', 1), "x")
     with pytest.raises(DocumentError, match=r"line \d+, wheel.sets.0.filters.4.passbands.0.width_nm: .*-5"):
         parse(Rig, text.replace('"width_nm": 5.0', '"width_nm": -5.0', 1), "x")
     path = tmp_path / "r.json"
@@ -189,8 +189,8 @@ def test_a_flip_window_is_narrower_only_within_the_other() -> None:
 def test_sensor_figures_between_the_known_gains() -> None:
     camera = demo_rig().camera
     assert camera is not None
-    assert camera.at_gain(150).electrons_per_adu == pytest.approx((0.77 + 0.24) / 2)
-    assert camera.at_gain(1000).read_noise_e == 1.1 and camera.at_gain(100).full_well_e == 50460
+    assert camera.at_gain(150).electrons_per_adu == pytest.approx((0.5 + 0.25) / 2)
+    assert camera.at_gain(1000).read_noise_e == 1.3 and camera.at_gain(100).full_well_e == 32000
     assert camera.settings_for("focusing").gain == 100, "what is left open is that of the lights"
 
 

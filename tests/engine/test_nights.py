@@ -61,7 +61,7 @@ def test_frames_explain_themselves(tmp_path: Path) -> None:
     assert path.is_relative_to(tmp_path / "2027-01-12" / "IC-405" / "Ha")
     header = read_frame(path).header
     expected = {
-        "IMAGETYP": "LIGHT", "EXPTIME": 60.0, "FILTER": "Ha", "GAIN": 100, "OFFSET": 50, "XBINNING": 1,
+        "IMAGETYP": "LIGHT", "EXPTIME": 60.0, "FILTER": "Ha", "GAIN": 100, "OFFSET": 30, "XBINNING": 1,
         "SET-TEMP": -10.0, "FOCALLEN": 480.0, "OBJECT": "IC 405", "ROWORDER": "BOTTOM-UP",
         "FRAMEID": frame["frame_id"], "PIERSIDE": "WEST", "BITPIX": 16, "SITELAT": 47.25,
         "OBJCTRA": "05 16 29.48", "OBJCTDEC": "+34 21 22.2",

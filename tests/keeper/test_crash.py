@@ -30,7 +30,7 @@ class CommandLine:
         self.folder = folder
         self.out = folder / "out"
         rig = quick_rig()
-        size = {"columns": 1000, "rows": 1000, "pixel_um": 3.76} if large else {}
+        size = {"columns": 1000, "rows": 1000, "pixel_um": 3.8} if large else {}
         save(rig.model_copy(update={"camera": rig.camera.model_copy(update=size)}), folder / "rig.json")
         save(short_plan(count=2), folder / "plan.json")
 

@@ -16,10 +16,10 @@ def test_the_demo_rigs_numbers() -> None:
     values = {name: n.value for name, n in found.items()}
     assert values == pytest.approx(
         {
-            "image scale": 1.61574, "field": 1.35004, "in 3″ seeing": 1.8567, "critical focus zone": 96.624,
-            "focal ratio": 6.0, "frame": 18.10189, "resolution": 1.45, "longest unguided": 73.86,
-            "free disk holds": 4474.7, "frames a GB": 55.2429,
-            "guide scale": 4.29718, "guide to main": 2.65957, "5 px dither": 1.88,
+            "image scale": 1.632930, "field": 1.360775, "in 3″ seeing": 1.837189,
+            "critical focus zone": 96.624, "focal ratio": 6.0, "frame": 18.00576, "resolution": 1.45,
+            "longest unguided": 74.64, "free disk holds": 4498.56, "frames a GB": 55.53778,
+            "guide scale": 4.583662, "guide to main": 2.807018, "5 px dither": 1.78125,
         },
         rel=1e-4,
     )  # fmt: skip
@@ -63,10 +63,10 @@ def test_without_a_part_all_else_is_still_there(missing: str, lost: set[str]) ->
 
 def test_the_reducer_counts_and_an_off_axis_guider_looks_through_it() -> None:
     found = {n.name: n for n in rig_numbers(example("stork-1600"))}
-    # 206264.806 · 4.63 / (1600 · 0.95 · 1000), and the guide pixel of 3.75 µm at the same focal length
-    assert found["image scale"].value == pytest.approx(0.628293, rel=1e-5)
-    assert found["guide scale"].value == pytest.approx(0.508877, rel=1e-5)
-    assert found["8 px dither"].value == pytest.approx(8 * 4.63 / 3.75, rel=1e-6)
+    # 206264.806 · 4.6 / (1600 · 0.95 · 1000), and the guide pixel of 4 µm at the same focal length
+    assert found["image scale"].value == pytest.approx(0.624222, rel=1e-5)
+    assert found["guide scale"].value == pytest.approx(0.542802, rel=1e-5)
+    assert found["8 px dither"].value == pytest.approx(8 * 4.6 / 4.0, rel=1e-6)
     assert found["critical focus zone"].value == pytest.approx(155.028, rel=1e-5)
     assert found["critical focus zone"].also == "129 steps" and found["image scale"].also == "at 1520 mm"
 

@@ -64,8 +64,8 @@ def test_costs_count_overheads_and_nights() -> None:
     cost = cost_of(it, mosaic_of(it.framing, FIELD), RIG, 5.0)
     assert cost.exposure_h == pytest.approx(4 * 18 * 300 / 3600)
     assert 1.5 < cost.panel_h < 1.7 and cost.panels_tonight == 3 and cost.nights == 2
-    assert cost.bytes == 72 * 3008 * 3008 * 2
-    assert cost.pixels[0] == pytest.approx(3008 * 1.8, rel=0.01)
+    assert cost.bytes == 72 * 3000 * 3000 * 2
+    assert cost.pixels[0] == pytest.approx(3000 * 1.8, rel=0.01)
     assert cost_of(it, mosaic_of(it.framing, FIELD), RIG, 1.0).nights == 7
     assert cost_of(framed(lines=[]), mosaic_of(it.framing, FIELD), RIG, 5.0).nights is None
 

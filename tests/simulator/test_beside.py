@@ -276,8 +276,8 @@ def test_main_and_guide_camera_see_the_same_sky_each_through_its_own_optics() ->
         aims = [scene.aim for scene in scenes]
         apart_deg = separation_deg(aims[0].ra_deg, aims[0].dec_deg, aims[1].ra_deg, aims[1].dec_deg)
         assert 0.005 < apart_deg < 0.5, "the guide scope is screwed on by hand"
-        assert scenes[0].scale_arcsec_px == pytest.approx(1.6157, abs=1e-4)
-        assert scenes[1].scale_arcsec_px == pytest.approx(4.2972, abs=1e-4)
+        assert scenes[0].scale_arcsec_px == pytest.approx(1.6329, abs=1e-4)
+        assert scenes[1].scale_arcsec_px == pytest.approx(4.5837, abs=1e-4)
 
     at_the_site(main, example("heron-480"))
 

@@ -433,7 +433,7 @@ def test_lines_blocks_and_orders_are_edited_where_they_stand(stage: Stage) -> No
     stage.qtbot.keyClick(row.gain, Qt.Key.Key_Return)
     row.binning.setText("7")
     stage.qtbot.keyClick(row.binning, Qt.Key.Key_Return)
-    assert row.offset.placeholderText() == "50", "an empty field says what the rig has"
+    assert row.offset.placeholderText() == "30", "an empty field says what the rig has"
     row.offset.setText("30")
     stage.qtbot.keyClick(row.offset, Qt.Key.Key_Return)
     row.binning.setText("7")

@@ -465,7 +465,7 @@ def test_rigs_are_made_renamed_exchanged_and_deleted(stage: Stage, tmp_path: Pat
 
 def test_numbers_have_their_formula_on_hover(stage: Stage) -> None:
     numbers = stage.workspace("Rig").numbers
-    assert "image scale 4.85″/px" in numbers.accessibleName()  # the quick rig's large pixels
+    assert "image scale 4.90″/px" in numbers.accessibleName()  # the quick rig's large pixels
     where = numbers.cell(0).center().toPoint()
     QApplication.sendEvent(numbers, QHelpEvent(QEvent.Type.ToolTip, where, numbers.mapToGlobal(QPoint(0, 0))))
     assert QToolTip.text().startswith("206264.8 · pixel / focal length")

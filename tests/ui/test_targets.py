@@ -58,7 +58,7 @@ def test_a_target_is_found_by_typing_and_put_in_the_plan_by_a_key(stage: Stage) 
     facts = dict(targets.about_page.tonight_facts.facts)
     assert facts["dark and high enough"].startswith("18:16–")
     assert facts["usable"] == "9 h 36" and facts["moon"].startswith("22 %") and "flip" in facts
-    assert dict(targets.frame_page.facts.facts)["field"] == "0.95° × 0.95°"
+    assert dict(targets.frame_page.facts.facts)["field"] == "0.96° × 0.96°"
     keys = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
     stage.qtbot.keyClick(targets.left.search, Qt.Key.Key_P, keys)
     blocks = stage.plan.plan.blocks
@@ -197,7 +197,7 @@ def test_other_optics_are_tried_without_changing_the_rig(stage: Stage) -> None:
     before = stage.session.rig
     targets.frame_page.focal.setText("240")
     targets.frame_page.focal.commit()
-    assert dict(targets.frame_page.facts.facts)["field"] == "1.90° × 1.90°" and stage.session.rig == before
+    assert dict(targets.frame_page.facts.facts)["field"] == "1.92° × 1.92°" and stage.session.rig == before
     targets.frame_page.focal.setText("2")
     targets.frame_page.focal.setModified(True)
     targets.frame_page.focal.commit()

@@ -15,9 +15,9 @@ class GuiderPart(Part):
     focal_length_mm: Annotated[
         Positive | None, Shown("focal length", "mm", help="empty: off-axis, the telescope's")
     ] = None
-    columns: Annotated[int, Field(ge=64, le=100_000), Shown("columns", "px")] = 1280
-    rows: Annotated[int, Field(ge=64, le=100_000), Shown("rows", "px")] = 960
-    pixel_um: Annotated[float, Field(gt=0.2, lt=100), Shown("pixel", "µm")] = 3.75
+    columns: Annotated[int, Field(ge=64, le=100_000), Shown("columns", "px")] = 1200
+    rows: Annotated[int, Field(ge=64, le=100_000), Shown("rows", "px")] = 900
+    pixel_um: Annotated[float, Field(gt=0.2, lt=100), Shown("pixel", "µm")] = 4.0
     bit_depth: Annotated[int, Field(ge=8, le=16), Shown("depth", "bit")] = 12
     exposure_s: Annotated[Positive, Shown("exposure", "s", safe=True)] = 2.0
     gain: Annotated[int, Field(ge=0), Shown("gain", safe=True)] = 100

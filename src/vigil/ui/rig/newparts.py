@@ -16,7 +16,7 @@ _BEGINNINGS: dict[str, dict[str, Any]] = {
     "camera": {
         "columns": 3000,
         "rows": 2000,
-        "pixel_um": 3.76,
+        "pixel_um": 3.8,
         "readout_modes": [{"name": "normal", "gains": [_GAIN]}],
         "readout_mode": "normal",
         "cooler": {},
