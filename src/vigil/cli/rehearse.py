@@ -6,6 +6,7 @@ import sys
 from collections.abc import Iterator
 from concurrent.futures import ProcessPoolExecutor
 from datetime import UTC, datetime, time, timedelta
+from itertools import groupby
 from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
@@ -19,7 +20,7 @@ from vigil.documents.plan import NightPlan, contradictions
 from vigil.documents.rig import Rig
 from vigil.documents.scenario import Scenario
 from vigil.engine.rehearsal import Rehearsed
-from vigil.planning.account import Account, account, closed_words, lost_words
+from vigil.planning.account import Account, Spell, account, closed_words, gerund, lost_words
 from vigil.planning.spans import local_noon_before
 from vigil.runtime.folders import data_folder
 from vigil.sky.events import twilights
@@ -94,10 +95,8 @@ def in_words(plan: NightPlan, rig: Rig, told: Account, result: Rehearsed) -> lis
     """For people: what ran when, what failed, what was lost and why."""
     zone = ZoneInfo(rig.site.time_zone)
     lines = [f"{plan.name}, rehearsed: {told.frames_words}"]
-    for spell in _joined(told):
-        begins, ends = (f"{t.astimezone(zone):%H:%M}" for t in (spell["begins"], spell["ends"]))
-        mark = "" if spell["outcome"] == "done" else f" — {spell['outcome']}: {spell['reason']}"
-        lines.append(f"  {begins}–{ends}  {spell['words']}{mark}")
+    for begins, ends, words in _joined(told):
+        lines.append(f"  {begins.astimezone(zone):%H:%M}–{ends.astimezone(zone):%H:%M}  {words}")
     lines += [
         f"  {x.target} {x.words}: {x.taken}{f' of {x.wanted}' if x.wanted else ''}"
         + (f" ({x.why})" if x.why else "")
@@ -108,30 +107,31 @@ def in_words(plan: NightPlan, rig: Rig, told: Account, result: Rehearsed) -> lis
     return lines
 
 
-def _joined(told: Account) -> Iterator[dict[str, Any]]:
-    """Spells in their order, exposures of a line one after another as one."""
-    run: dict[str, Any] | None = None
-    for spell in sorted(told.spells, key=lambda s: s.begins):
-        line = spell.line if spell.kind == "exposure" and spell.outcome == "done" else ""
-        if run is not None and line and run["line"] == line:
-            run["ends"], run["count"] = spell.ends, run["count"] + 1
-            run["words"] = f"{run['count']} × {run['single']}"
-            continue
-        if run is not None:
-            yield run
-        single = spell.words.rsplit(" · ", 1)[0] if line else spell.words or spell.kind
-        run = {
-            "begins": spell.begins,
-            "ends": spell.ends,
-            "line": line,
-            "count": 1,
-            "single": single,
-            "words": f"1 × {single}" if line else single,
-            "outcome": spell.outcome,
-            "reason": spell.reason,
-        }
-    if run is not None:
-        yield run
+def _joined(told: Account) -> Iterator[tuple[datetime, datetime, str]]:
+    """Spells in their order; exposures of a line as one, and the tries of what fails as one."""
+    for together, some in groupby(sorted(told.spells, key=lambda s: s.begins), key=_together):
+        spells = list(some)
+        for part in [spells] if together else [[spell] for spell in spells]:
+            yield part[0].begins, part[-1].ends, _words(part)
+
+
+def _together(spell: Spell) -> str:
+    if spell.outcome == "done":
+        return spell.line if spell.kind == "exposure" else ""
+    if spell.outcome == "failed":
+        return f"tries: {spell.kind}"
+    return f"tries: {spell.words}" if spell.outcome == "lost" else ""  # the wait for the next try
+
+
+def _words(spells: list[Spell]) -> str:
+    first = spells[0]
+    if _together(first) == first.line and first.line:
+        return f"{len(spells)} × {first.words.rsplit(' · ', 1)[0]}"
+    if failed := [spell for spell in spells if spell.outcome == "failed"]:
+        times = "failed" if len(failed) == 1 else f"failed {len(failed)} times"
+        return f"{failed[0].words or failed[0].kind} — {times}: {failed[-1].reason}"
+    words = gerund(first.words) if first.outcome == "lost" else first.words or first.kind
+    return words if first.outcome == "done" else f"{words} — {first.outcome}: {first.reason}"
 
 
 def _odds(

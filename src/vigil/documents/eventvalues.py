@@ -171,6 +171,8 @@ class ActivityEnded(_OfActivity):
     angle: AngleFound | None = None
     looked: Numbers | None = None
     """What a look at the sky showed."""
+    silent: tuple[str, ...] = ()
+    """Devices that did not answer, where it failed for that."""
 
 
 class Waived(Values):

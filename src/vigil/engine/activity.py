@@ -19,7 +19,12 @@ from vigil.runtime.programs import Ended
 
 
 class ActivityFailed(RuntimeError):
-    """The activity could not bring its condition about; the message says why."""
+    """The activity could not bring its condition about; the message says why. `silent` are devices that did
+    not answer, where that is the cause."""
+
+    def __init__(self, said: str, silent: Sequence[str] = ()) -> None:
+        super().__init__(said)
+        self.silent = tuple(silent)
 
 
 @dataclass(frozen=True, slots=True)

@@ -26,6 +26,8 @@ class Spell:
     line: str = ""
     idle_s: float = 0.0
     """So much of it would have been waited anyway."""
+    silent: tuple[str, ...] = ()
+    """Devices that did not answer, where that is what it was lost to."""
 
     @property
     def seconds(self) -> float:
@@ -118,6 +120,7 @@ class SpellLog:
         self._open: dict[object, Event] = {}
         self._waits_until: datetime | None = None
         self._idle_until: datetime | None = None
+        self._silent: tuple[str, ...] = ()
         for event in events:
             self.add(event)
 
@@ -136,6 +139,8 @@ class SpellLog:
         if event.kind is Kind.ACTIVITY_STARTED:
             self._open[values["activity"]] = event
         elif event.kind is Kind.ACTIVITY_ENDED:
+            if values["kind"] == _CONNECT:
+                self._silent = tuple(values.get("silent", ()))
             begun = self._open.pop(values["activity"], None)
             if begun is not None:
                 words, outcome = str(begun.values.get("words", "")), str(values["outcome"])
@@ -159,7 +164,10 @@ class SpellLog:
         idle_s = 0.0
         if kind == "hold" and self._idle_until is not None:
             idle_s = max(0.0, (min(self._idle_until, event.at) - begun.at).total_seconds())
-        self.spells.append(Spell(kind, words, begun.at, event.at, outcome, reason, block, line, idle_s))
+        silent = self._silent if _CONNECT in (kind, words) else ()
+        self.spells.append(
+            Spell(kind, words, begun.at, event.at, outcome, reason, block, line, idle_s, silent)
+        )
 
     def lost_s(self) -> dict[str, float]:
         """Time by what it was lost to, the most first."""
@@ -190,6 +198,7 @@ _GERUNDS = {
     "exposure": "a frame",
 }
 """What was done, by an activity's kind."""
+_CONNECT = "connect"
 _FRAMES = {"short": "frames cut short", "failed": "frames that failed", "cancelled": "frames abandoned"}
 _HELD_FOR = {"enough stars": "too few stars", "room on disk": "no room on disk"}
 """What a hold was for, by its condition."""
@@ -217,6 +226,8 @@ def _lost_s(spells: Iterable[Spell]) -> dict[str, float]:
             if spell.idle_s >= spell.seconds:
                 continue
             name = f"held: {spell.words}"
+        elif spell.silent and spell.outcome in ("failed", "lost"):
+            name = f"{' and '.join(f'the {device}' for device in spell.silent)} did not answer"
         elif spell.outcome == "lost":
             name = f"{gerund(spell.words)} failed"
         elif spell.outcome == "done":

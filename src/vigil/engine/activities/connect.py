@@ -25,7 +25,7 @@ class Connect(Activity):
         return frozenset({*self.names, *(("cooler",) if "camera" in self.names else ())})
 
     async def run(self, kit: Kit) -> dict[str, Any]:
-        problems: list[str] = []
+        problems: dict[str, str] = {}
         cooler = kit.rig.camera.cooler if kit.rig.camera else None
 
         async def one(device: Supervised[Any, Any]) -> None:
@@ -33,7 +33,7 @@ class Connect(Activity):
                 await device.connect()
             except DeviceError as problem:
                 if DEVICE_KINDS[device.name].needed:
-                    problems.append(str(problem))
+                    problems[device.name] = str(problem)
                 else:
                     await kit.step({"device": device.name}, f"the night goes on without it: {problem}")
                 return
@@ -46,5 +46,5 @@ class Connect(Activity):
                 if not device.connected and device.name in self.names:
                     group.create_task(one(device))
         if problems:
-            raise ActivityFailed("; ".join(problems))
+            raise ActivityFailed("; ".join(problems.values()), silent=sorted(problems))
         return {}
