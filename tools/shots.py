@@ -138,8 +138,9 @@ def main(names: list[str]) -> int:
         if wanted(name):
             theme.set_light(light)
             gallery = Gallery()
-            gallery.resize(1120, 720)
+            theme.dress_window(gallery)
             gallery.show()
+            gallery.resize(1120, 720)
             app.processEvents()
             _save(gallery, name)
     theme.set_light(Light.DARK)

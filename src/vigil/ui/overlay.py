@@ -3,11 +3,14 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QKeyEvent, QPainter
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
+from PyQt6.QtGui import QKeyEvent, QPainter, QResizeEvent
+from PyQt6.QtWidgets import QBoxLayout, QFrame, QLabel, QPushButton, QWidget
 
 from vigil.ui.pieces import button, column, label, row, wrapped
 from vigil.ui.theme import Size, theme
+
+_NARROW_BANNER = 480
+"""Pixels."""
 
 
 class Question(QWidget):
@@ -99,12 +102,18 @@ class Banner(QFrame):
         self._then: Callable[[], None] | None = None
         self.action.clicked.connect(self._act)
         self.dismiss.clicked.connect(self.hide)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(Size.MARGIN, 6, Size.GAP, 6)
-        layout.addWidget(self.words, 1)
-        layout.addWidget(self.action)
-        layout.addWidget(self.dismiss)
+        self._across = QBoxLayout(QBoxLayout.Direction.LeftToRight, self)
+        self._across.setContentsMargins(Size.MARGIN, 6, Size.GAP, 6)
+        self._across.addWidget(self.words, 1)
+        self._across.addLayout(row(self.action, self.dismiss))
         self.hide()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Where it is narrow the words have the width to themselves."""
+        narrow = self.width() < _NARROW_BANNER
+        ways = QBoxLayout.Direction
+        self._across.setDirection(ways.TopToBottom if narrow else ways.LeftToRight)
+        super().resizeEvent(event)
 
     def say(
         self, text: str, action: str = "", then: Callable[[], None] | None = None, lasting: bool = False

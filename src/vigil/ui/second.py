@@ -7,6 +7,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QMainWindow, QWidget
 
 from vigil.ui.jobs import Jobs
+from vigil.ui.theme import theme
 from vigil.ui.workspace import Workspace
 
 _FOLLOW_MS = 500
@@ -55,6 +56,7 @@ class SecondWindow(QMainWindow):
         self.setObjectName("workspace")
         self.setCentralWidget(picture)
         self.resize(960, 720)
+        theme.dress_window(self)
         self._timer = QTimer(self)
 
     def follow(self, how: Callable[[], None]) -> None:

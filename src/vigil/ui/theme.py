@@ -5,10 +5,12 @@ from enum import StrEnum
 from functools import cache
 from importlib.resources import files
 from string import Template
+from weakref import WeakSet
 
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPainter, QPalette, QPen
 from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.sip import isdeleted
 
 from vigil.documents.filternames import same_filter
 
@@ -139,6 +141,7 @@ class Theme(QObject):
         self.light = Light.DARK
         self.brightness = 1.0
         """Of red light only: 1 is the full setting."""
+        self._windows: WeakSet[QWidget] = WeakSet()
 
     @property
     def red(self) -> bool:
@@ -160,11 +163,20 @@ class Theme(QObject):
         self.changed.emit()
 
     def dress(self) -> None:
-        """Give the application its palette and style sheet."""
+        """Give the application its palette, and its windows their style sheet."""
         app = QApplication.instance()
         if isinstance(app, QApplication):
             app.setPalette(_palette(self))
-            app.setStyleSheet(_style_sheet(self))
+        sheet = _style_sheet(self)
+        for window in list(self._windows):
+            if not isdeleted(window):
+                window.setStyleSheet(sheet)
+
+    def dress_window(self, window: QWidget) -> None:
+        """Give a window the style sheet, when what is in it is built. Were it the application's, everything
+        would be styled again with each parent it gets on its way into the window: twice the time to build."""
+        self._windows.add(window)
+        window.setStyleSheet(_style_sheet(self))
 
     def colour(self, role: str, alpha: float = 1.0) -> QColor:
         """A token's colour, dimmed in red light."""

@@ -75,6 +75,7 @@ class Window(QMainWindow):
             self._add_shortcut(action)
         self._restore()
         self._show_clock()
+        theme.dress_window(self)
         self.setFocus()
 
     # -- building --------------------------------------------------------------------------------------
