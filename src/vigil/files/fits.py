@@ -7,7 +7,6 @@ from pathlib import Path
 from typing import Any, BinaryIO
 
 import numpy as np
-from astropy import wcs as standard
 from astropy.io import fits
 from astropy.io.fits.verify import VerifyWarning
 
@@ -192,11 +191,13 @@ def read_wcs(header: dict[str, Any], shape: tuple[int, int]) -> Wcs | None:
     picture's bottom; None when there is none of a kind that Vigil reads (tangent plane, CD or PC matrix)."""
     if not str(header.get("CTYPE1", "")).startswith("RA---TAN") or not _has_scale(header):
         return None
+    from astropy.wcs import WCS  # brings all of astropy's coordinates with it: not at the start
+
     rows, columns = shape
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            theirs = standard.WCS(fits.Header(_wcs_cards(header)))
+            theirs = WCS(fits.Header(_wcs_cards(header)))
         centre = np.array([(columns - 1) / 2, (rows - 1) / 2])
         around = centre + np.array([[0, 0], [1, 0], [0, 1]])
         ra, dec = theirs.all_pix2world(around[:, 0], around[:, 1], 0)

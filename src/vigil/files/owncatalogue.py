@@ -13,7 +13,6 @@ from typing import NamedTuple
 
 import numpy as np
 from astropy.io import fits
-from astropy_healpix import healpy
 from scipy.spatial import cKDTree
 
 from vigil.files.atomic import whole_folder
@@ -188,6 +187,8 @@ def _read_fits(path: Path, columns: dict[str, str]) -> _Rows:
 
 def _write_tiles(own: Path, rows: _Rows) -> None:
     ra, dec, mag = rows.ra_deg, rows.dec_deg, rows.mag
+    from astropy_healpix import healpy  # see files.starcatalogue
+
     cell = healpy.ang2pix(NSIDE, ra, dec, nest=True, lonlat=True)
     order = np.lexsort((mag, cell))
     packed = np.empty(len(ra), _ROW)

@@ -1,15 +1,17 @@
 """The star catalogue that ships with Vigil: memory-mapped tiles, see data/SOURCES.md."""
 
-from functools import cache
+from functools import cache, cached_property
 from importlib.resources import files
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
-from astropy import units
-from astropy_healpix import HEALPix
 
 from vigil.sky.angles import separation_deg
 from vigil.sky.stars import SkyStars
+
+if TYPE_CHECKING:
+    from astropy_healpix import HEALPix
 
 NSIDE, TILES = 32, 12
 _CELLS_PER_TILE = NSIDE**2
@@ -23,7 +25,13 @@ class StarCatalogue:
         self._ends = np.cumsum(counts, axis=1)
         self._tiles = [np.load(folder / f"tile-{n:02d}.npy", mmap_mode="r") for n in range(TILES)]
         self._first_number = np.concatenate([[0], np.cumsum(self._ends[:, -1])])
-        self._healpix = HEALPix(NSIDE, order="nested")
+
+    @cached_property
+    def _healpix(self) -> "HEALPix":
+        # it brings all of astropy's coordinates with it: a third of a second that no start should wait for
+        from astropy_healpix import HEALPix
+
+        return HEALPix(NSIDE, order="nested")
 
     @property
     def count(self) -> int:
@@ -32,6 +40,8 @@ class StarCatalogue:
 
     def cells_near(self, ra_deg: float, dec_deg: float, radius_deg: float) -> np.ndarray:
         """Nested nside-32 cells that touch a cone."""
+        from astropy import units
+
         return np.sort(
             self._healpix.cone_search_lonlat(ra_deg * units.deg, dec_deg * units.deg, radius_deg * units.deg)
         )

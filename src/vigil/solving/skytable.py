@@ -11,7 +11,6 @@ from dataclasses import dataclass
 from itertools import combinations
 
 import numpy as np
-from astropy_healpix import healpy
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
@@ -85,6 +84,8 @@ def low_corner(cell: NDArray[np.int64]) -> NDArray[np.int64]:
 
 def level_stars(stars: SkyStars, sides: int, per_cell: int) -> NDArray[np.int64]:
     """Indices of the `per_cell` brightest stars of every cell, cell after cell."""
+    from astropy_healpix import healpy  # not at the start: it brings all of astropy's coordinates with it
+
     cell = healpy.ang2pix(sides, stars.ra_deg, stars.dec_deg, nest=True, lonlat=True)
     order = np.lexsort((stars.mag, cell))
     ordered = cell[order]
