@@ -26,7 +26,7 @@ from vigil.simulator.observatory import SimObservatory, Truth
 from vigil.simulator.quick import QuickMeasurer
 from vigil.simulator.scenery import SimScenery
 
-QUICK_LOOK_S = 5.0
+QUICK_LOOK_S = 10.0
 """A quick night spends most of its time on the guards' looks; seldom does one need each second."""
 
 

@@ -278,7 +278,7 @@ def test_a_lost_device_is_connected_while_the_camera_cools(tmp_path: Path) -> No
 def test_a_frame_that_its_own_solving_finds_elsewhere_is_taken_again(tmp_path: Path) -> None:
     scenario = Scenario(faults=[Fault(kind=FaultKind.MOVES, device="mount", at_min=37.02, amount=20)])
     plan = short_plan(count=3)
-    played = play(quick_rig(), plan, tmp_path, 2, quick=True, scenario=scenario)
+    played = play(quick_rig(), plan, tmp_path, 2, quick=True, scenario=scenario, look_every_s=5.0)
     doubted = [e.values for e in played.of(Kind.FRAME_MEASURED) if e.values.get("doubtful")]
     doubted += [e.values for e in played.of(Kind.FRAME_SAVED) if e.values.get("doubtful")]
     assert len(doubted) == 1 and played.events[-1].values["frames"] == 6
