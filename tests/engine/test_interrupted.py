@@ -111,7 +111,9 @@ def test_a_driver_that_throws_or_hangs_is_lost_and_all_is_shut(
         focuser.from_read = 60
         return dataclasses.replace(devices, focuser=focuser)
 
-    played = play(ROOFED, an_evening(short_plan(count=3)), tmp_path, 2, alter=alter, quick=True)
+    played = play(
+        ROOFED, an_evening(short_plan(count=3)), tmp_path, 2, alter=alter, quick=True, look_every_s=5.0
+    )
     assert any(e.values["device"] == "focuser" for e in played.of(Kind.DEVICE_LOST))
     assert stands(played) == SHUT and not any("error in Vigil" in e.reason for e in played.events)
     assert set(played.events[-1].values["closing"].values()) == {"done"}
@@ -266,7 +268,9 @@ def test_a_lost_device_is_connected_while_the_camera_cools(tmp_path: Path) -> No
     scenario = Scenario(
         faults=[Fault(kind=FaultKind.DISCONNECTS, device="focuser", at_min=23.5, minutes=0.2)]
     )
-    played = play(quick_rig(), short_plan(count=2), tmp_path, 2, quick=True, scenario=scenario)
+    played = play(
+        quick_rig(), short_plan(count=2), tmp_path, 2, quick=True, scenario=scenario, look_every_s=5.0
+    )
     lost = played.of(Kind.DEVICE_LOST)[0]
     again = next(
         e for e in played.of(Kind.ACTIVITY_ENDED) if e.values["kind"] == "connect" and e.at > lost.at

@@ -22,8 +22,6 @@ _FLOOR_SHARE = 0.01
 # (Trujillo et al. 2001, MNRAS 328, 977)
 _USUAL_BETA, _BETA_SPREAD = 3.5, 0.7
 _LEAST_BETA, _MOST_BETA = 1.5, 60.0
-# of the fit, in shares: a thousandth of what is asked of the widths; the usual ones take three times as long
-_NEAR_ENOUGH = {"ftol": 1e-4, "xtol": 1e-3, "gtol": 1e-4}
 # what leaves more than this share of its peak over is no star's profile: rings out of focus, pieces of them
 _MISFIT_SHARE = 0.1
 # Gauss-Legendre, over a pixel of side 1
@@ -191,9 +189,7 @@ def _fitted(
     start = np.array([np.log(max(2 * size, 1.0)), np.log(_USUAL_BETA - 1), 0.0, 0.0])
     with np.errstate(all="ignore"):
         try:
-            found = least_squares(
-                off, start, method="lm", x_scale=(0.1, 0.3, 0.1, 0.1), max_nfev=200, **_NEAR_ENOUGH
-            )
+            found = least_squares(off, start, method="lm", x_scale=(0.1, 0.3, 0.1, 0.1), max_nfev=200)
         except ValueError:
             return None
     log_fwhm, log_beta, along, aslant = found.x
