@@ -54,19 +54,20 @@ def test_faults_before_the_first_frame(tmp_path: Path) -> None:
 def test_faults_while_frames_are_taken(tmp_path: Path) -> None:
     played = night(
         tmp_path,
-        {"kind": FaultKind.FRAME_TORN, "at_min": 36, "minutes": 2},
+        {"kind": FaultKind.FRAME_TORN, "at_min": 36, "minutes": 3},
         {"kind": FaultKind.FRAME_LOST, "at_min": 40, "minutes": 1.5},
         {"kind": FaultKind.MOVES, "device": "mount", "at_min": 44, "amount": 15},
         {"kind": FaultKind.MOVES, "device": "focuser", "at_min": 46.5, "amount": 300},
         {"kind": FaultKind.MOVES, "device": "filter wheel", "at_min": 49, "amount": 2},
         {"kind": FaultKind.DISCONNECTS, "device": "focuser", "at_min": 52, "minutes": 1},
         {"kind": FaultKind.DISCONNECTS, "device": "mount", "at_min": 55, "minutes": 0},
-        count=9,
+        count=5,
+        exposure_s=120.0,
     )
     told = said(played)
     expected = (
         "the frame arrived torn, 422 rows of 704 pixels",
-        "expose 60 s not done within",
+        "expose 120 s not done within",
         "the mount was moved by",
         "focuser at",
         "is not in the beam",
@@ -75,7 +76,7 @@ def test_faults_while_frames_are_taken(tmp_path: Path) -> None:
     )
     for words in expected:
         assert words in told, f"{words}\n{told}"
-    assert played.events[-1].values["frames"] == 18 and ended_safely(played), told
+    assert played.events[-1].values["frames"] == 10 and ended_safely(played), told
 
 
 def test_a_disk_that_vanishes_and_one_that_is_full(tmp_path: Path) -> None:

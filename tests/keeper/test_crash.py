@@ -16,6 +16,8 @@ import pytest
 from campaigns.demo import quick_rig, short_plan
 from vigil.documents.events import Event, Kind
 from vigil.documents.night import fold_all
+from vigil.documents.rig.camera import FrameSettings
+from vigil.documents.rig.change import with_value
 from vigil.documents.store import save
 from vigil.files.fits import read_frame
 from vigil.ledger.store import LedgerStore
@@ -26,12 +28,15 @@ class CommandLine:
     """`vigil` in processes of its own, with a small rig and a short plan."""
 
     def __init__(self, folder: Path, large: bool) -> None:
-        """`large`: drawing a frame takes longer than a signal does, so that one comes in the middle of it."""
+        """`large`: drawing a frame takes longer than a signal does, so that one comes in the middle of it.
+        Otherwise there is no focuser: what is tested needs no focus run, half of a short night's frames."""
         self.folder = folder
         self.out = folder / "out"
-        rig = quick_rig()
-        size = {"columns": 1000, "rows": 1000, "pixel_um": 3.8} if large else {}
-        save(rig.model_copy(update={"camera": rig.camera.model_copy(update=size)}), folder / "rig.json")
+        rig = quick_rig() if large else with_value(quick_rig(), ("focuser",), None)
+        binned = FrameSettings(binning=2)
+        size = {"columns": 1000, "rows": 1000, "pixel_um": 3.8, "focusing": binned, "solving": binned}
+        camera = rig.camera.model_copy(update=size if large else {})
+        save(rig.model_copy(update={"camera": camera}), folder / "rig.json")
         save(short_plan(count=2), folder / "plan.json")
 
     def start(self, *words: str) -> "subprocess.Popen[str]":
