@@ -162,7 +162,7 @@ def _take_rig(stage: Stage, wanted: Callable[[str], bool]) -> None:
     reports = [r for r in stage.told.statuses[stage.told.index(_is(Kind.EXPOSURE_STARTED))].reports]
     changes = {
         "heaters": {"lamp": "not connected", "state": {}},
-        "camera": {"figures": {"camera.pixel_um": 3.8}},
+        "camera": {"figures": {"camera.pixel_um": 3.9}},
         "mount": {"clock_off_s": 20.0, "state": {**_state(reports, "mount"), "tracking": True}},
     }
     shown = [r.model_copy(update=changes.get(r.name, {})) for r in reports]

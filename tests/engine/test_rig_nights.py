@@ -72,7 +72,7 @@ def test_unsafe_weather_holds_the_night(tmp_path: Path) -> None:
     """A limit under what the station measures: no exposure, and the reason with its numbers."""
     rig = small(example("stork-1600"), 4)
     rig = with_values(rig, {("weather", "wind_limit_m_s"): 0.1})
-    played = play(rig, short_plan(count=1, until_dawn_min=600), tmp_path, seed=3)
+    played = play(rig, short_plan(count=1, until_dawn_min=600), tmp_path, seed=3, quick=True)
     assert not played.frames
     held = played.of(Kind.HELD)
     assert held and "wind" in held[0].reason and "limit 0.1" in held[0].reason

@@ -161,7 +161,7 @@ def test_in_a_gap_of_hours_the_mount_does_not_track_on_and_the_second_target_is_
 
 def night_of(plan: NightPlan, rig: Rig, out: Path) -> tuple[Truth, Any]:
     truth = Truth(rig, Scenario())
-    played = play(rig, plan, out, 1, quick=True, beside=truth.keep, look_every_s=3.0)
+    played = play(rig, plan, out, 1, quick=True, beside=truth.keep, look_every_s=5.0)
     return truth, played
 
 

@@ -52,12 +52,12 @@ _FRAMES = (
     Action(
         "take",
         "take one",
-        (Value("exposure_s", Takes.NUMBER, "s"), Value("binning", Takes.WHOLE, "", 1)),
+        (Value("exposure_s", Takes.NUMBER, "s"), Value("binning", Takes.WHOLE, "×", 1)),
     ),
     Action(
         "loop",
         "loop",
-        (Value("exposure_s", Takes.NUMBER, "s"), Value("binning", Takes.WHOLE, "", 1)),
+        (Value("exposure_s", Takes.NUMBER, "s"), Value("binning", Takes.WHOLE, "×", 1)),
     ),
     _STOP,
 )

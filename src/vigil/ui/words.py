@@ -8,6 +8,8 @@ from vigil.sky.angles import format_dec, format_ra
 
 MINUS, TIMES, ARC_MIN, ARC_SEC = figures.MINUS, "×", "′", "″"
 NOTHING = "–"
+NO_BREAK = "\u00a0"
+"""A space at which no line ends."""
 
 
 def clock(moment: datetime, zone: str, seconds: bool = False) -> str:

@@ -3,7 +3,8 @@
 from pathlib import Path
 
 from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import QBoxLayout, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from vigil.documents.messages import Command
 from vigil.documents.plan import Block, of_wanted
@@ -32,7 +33,7 @@ from vigil.ui.watch.reasons import Reasons
 from vigil.ui.watch.trends import Trends
 from vigil.ui.workspace import Workspace, page, scrolled, side
 
-_REST_MS, _ACROSS_PX = 60, 40
+_REST_MS, _ACROSS_PX, _NARROW_PX = 60, 40, 720
 _MOST_LINES = 4
 
 
@@ -72,6 +73,7 @@ class Watch(Workspace):
         for line in (self.large, self.large_now):
             line.hide()
         self.figures = label("", "number")
+        self.figures.setWordWrap(True)
         self.under = OneLine("text")
         self.histogram = Histogram()
         self.strip = Filmstrip(session)
@@ -118,9 +120,9 @@ class Watch(Workspace):
         texts.setSpacing(0)
         texts.addWidget(self.title)
         texts.addWidget(self.subtitle)
-        head = QHBoxLayout()
-        head.addLayout(texts, 1)
-        head.addWidget(self._tools)
+        self._head = QBoxLayout(QBoxLayout.Direction.LeftToRight)
+        self._head.addLayout(texts, 1)
+        self._head.addWidget(self._tools)
         below = QHBoxLayout()
         below.setSpacing(Size.MARGIN)
         said = QVBoxLayout()
@@ -141,12 +143,19 @@ class Watch(Workspace):
         across = QHBoxLayout()
         across.addWidget(self.large, 1)
         across.addWidget(self.large_now, 1)
-        main = page(across, head, self.pictures, self._below, self.strip, self.trends, gap=6)
+        main = page(across, self._head, self.pictures, self._below, self.strip, self.trends, gap=6)
         layout = main.layout()
         assert isinstance(layout, QVBoxLayout)
         layout.setStretchFactor(self.pictures, 1)
         self._main = main
         self._fold()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Where it is narrow the frame's name has a line to itself."""
+        super().resizeEvent(event)
+        narrow = self._main.width() < _NARROW_PX
+        ways = QBoxLayout.Direction
+        self._head.setDirection(ways.TopToBottom if narrow else ways.LeftToRight)
 
     def _fold(self) -> None:
         """What stands under the picture; across the room nothing does."""
@@ -420,11 +429,12 @@ class Watch(Workspace):
         self.subtitle.setToolTip(str(light.path))
         if light.measured and v["hfr_px"]:
             scale = self._session.rig.scale_arcsec_px()
-            fwhm = f"FWHM {v['fwhm_px'] * scale:.1f}″  " if v.get("fwhm_px") else ""
-            self.figures.setText(
-                f"HFR {v['hfr_px']:.2f} px  {fwhm}stars {words.grouped(v['stars'])}  "
-                f"elongation {v['elongation']:.2f}"
-            )
+            figures = [f"HFR {v['hfr_px']:.2f} px"]
+            if v.get("fwhm_px"):
+                figures.append(f"FWHM {v['fwhm_px'] * scale:.1f}″")
+            figures += [f"stars {words.grouped(v['stars'])}", f"elongation {v['elongation']:.2f}"]
+            # a line may end between two of them only
+            self.figures.setText("  ".join(figure.replace(" ", words.NO_BREAK) for figure in figures))
         elif light.measured:
             self.figures.setText("no stars found: cloud, cover, or far out of focus?")
         else:
