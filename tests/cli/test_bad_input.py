@@ -25,6 +25,9 @@ TABLE = [
     (["shelf", "export", "/no/such/folder/y.csv"], "there is no such folder"),
     (["targets", "--night", "9999-12-31"], "1950 to 2099"),
     (["targets", "--night", "yesterday"], "2027-01-12"),
+    (["focus", "fit", "/no/such.csv"], "there is no such file"),
+    (["focus", "fit", "deep.json"], "no column 'position'"),
+    (["focus", "fit", "focus.csv"], "row 3: size nan must be over 0"),
     (["targets", "--above", "95"], "0 to 89"),
     (["targets", "--most", "-3"], "1 or more"),
     (["targets", "--moon", "inf"], "0 to 180"),
@@ -79,6 +82,7 @@ def test_bad_input_is_refused_in_a_sentence(
     plan = Path(__file__).parents[2] / "src" / "vigil" / "data" / "demo" / "plan.json"
     (own_folders / "plan.json").write_bytes(plan.read_bytes())
     (own_folders / "deep.json").write_text("[" * 100_000)
+    (own_folders / "focus.csv").write_text("position,size\n1,2\n2,nan\n")
     status = main([str(own_folders / "plan.json") if word == PLAN else word for word in words])
     out, told = capsys.readouterr()
     assert status == BAD_INPUT, out + told

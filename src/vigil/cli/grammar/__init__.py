@@ -5,7 +5,7 @@ import re
 from typing import Any
 
 from vigil import __version__
-from vigil.cli.grammar import nights, plans, rigs, simulated, sky
+from vigil.cli.grammar import benches, nights, plans, rigs, simulated, sky
 
 _IN_ORDER = (
     nights.add_run,
@@ -17,6 +17,7 @@ _IN_ORDER = (
     nights.add_errand,
     rigs.add_rig,
     rigs.add_device,
+    benches.add_focus,
     sky.add_solve,
     sky.add_measure,
     sky.add_targets,
