@@ -450,3 +450,19 @@ def test_lines_blocks_and_orders_are_edited_where_they_stand(stage: Stage) -> No
         plan.undo()
     assert plan.plan.orders == model().plan.orders
     assert not plan.plan.blocks[0].off and not plan.plan.blocks[0].lines[0].off
+
+
+def test_a_night_that_is_over_is_shown_without_a_forecast_until_the_next_noon(stage: Stage) -> None:
+    stage.at(len(stage.told.events))
+    night, session = stage.workspace("Night"), stage.session
+    block = stage.plan.plan.blocks[0]
+    assert session.run == "over" and session.plan_to_come() is None
+    taken = [e for e in session.tonight.exposures if e.block == block.id]
+    times = night.picture._times(block, session.plan_to_come())
+    assert times[0][0] == taken[0].begins and times[-1][1] == taken[-1].ends
+    last = stage.told.statuses[-1]
+    stage.bridge.status_came.emit(last.model_copy(update={"at": last.at + timedelta(hours=20)}))
+    stage.settle()
+    ahead = session.plan_to_come()
+    assert session.run == "ready" and not session.tonight.exposures
+    assert ahead is not None and ahead.frames == stage.plan.plan.wanted and ahead.begins > last.at

@@ -539,8 +539,10 @@ class Session(QObject):
         self.sky = night_sky(noon, self.rig.site.place())
         self.axis = TimeAxis.of(self.sky, self.zone)
         self._altitudes.clear()
-        self.past = self.past or self.run == "over"
         self.sky_changed.emit()
+        if self.run == "over":  # with the noon after it a night is a past one
+            self.past = True
+            self.night_changed.emit()
 
 
 def last_night(ledger_path: Path, rig_id: str) -> list[Event]:
