@@ -166,3 +166,20 @@ def test_a_wait_is_waited_and_costs_what_it_costs() -> None:
 def test_a_wait_past_the_span_leaves_nothing() -> None:
     late = forecast(with_steps([], [{"kind": "wait", "id": "w", "clock": "05:30"}]), RIG, EVENING)
     assert late.frames == 0 and "has closed" in late.because
+
+
+@pytest.mark.parametrize("count", [7, 40, 500])
+@pytest.mark.parametrize("order", ["one after another", "in turn"])
+@pytest.mark.parametrize("first", ["", "ngc2403"])
+def test_a_choice_that_is_kept_is_the_one_that_would_be_made(
+    count: int, order: str, first: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """With a target that comes into its span while another is taken, one that is put first, and a last frame
+    that may overrun."""
+    plan = two_blocks(count)
+    late = plan.blocks[0].span.model_copy(update={"hour_angle_from_h": 0.5, "may_overrun": True})
+    changed = plan.blocks[0].model_copy(update={"order": order, "span": late})
+    plan = plan.model_copy(update={"blocks": [changed, plan.blocks[1]]})
+    kept = forecast(plan, RIG, EVENING, first=first)
+    monkeypatch.setattr("vigil.planning.forecast._Run._still", lambda *_: False)
+    assert forecast(plan, RIG, EVENING, first=first).steps == kept.steps

@@ -91,6 +91,8 @@ def choose(
         # of a block's lines the first that may begin now; else the one that may soonest
         open_now = next((c for c in possible if c.opens <= at and off is None), None)
         if open_now is not None:
+            if not opened and block.id in (first, current):
+                return open_now  # whatever else may run comes after it
             opened.append(open_now)
             continue
         next_one = min(possible, key=lambda c: c.opens)

@@ -153,7 +153,10 @@ class _Run:
         self._since_dither = self._since_focus = 0
         self._focused_for = ("", "")
         self._hour_angles: dict[str, tuple[float, datetime]] = {}
+        self._flip_rule = rule_for(rig)
         self._steps_done = set(ready.steps_done)
+        self._kept: Candidate | None = None
+        self._kept_until = at
 
     def to_the_end(self) -> str:
         while len(self.steps) < _MOST_STEPS:
@@ -171,7 +174,10 @@ class _Run:
         return f"more than {_MOST_STEPS} steps"
 
     def _choice(self, at: datetime) -> Candidate | Wait | Finished:
-        return choose(
+        """As the engine makes it, but only where it can be another one than the last: half of the time."""
+        if self._kept is not None and self._still(self._kept, at):
+            return self._kept
+        made = choose(
             self._plan,
             self._spans,
             lambda line: self.taken.get(line, 0),
@@ -179,6 +185,22 @@ class _Run:
             at,
             first=self._first,
             current=self._exposed,
+        )
+        self._kept = None
+        if isinstance(made, Candidate) and made.opens <= at and made.block.order == "one after another":
+            opening = (i.opens for spans in self._spans.values() for i in spans if i.opens > at)
+            self._kept, self._kept_until = made, min(opening, default=made.closes)
+        return made
+
+    def _still(self, last: Candidate, at: datetime) -> bool:
+        """Whether the last choice is the next one too: its line wants more, its frame fits, and nothing has
+        opened since."""
+        length_s = 0.0 if last.block.span.may_overrun else last.line.exposure_s
+        return (
+            at < self._kept_until
+            and at < last.closes
+            and at + timedelta(seconds=length_s) <= last.closes
+            and last.line.wants_more(self.taken.get(last.line.id, 0))
         )
 
     def _following(self, at: datetime) -> str:
@@ -252,7 +274,7 @@ class _Run:
     def _flips(self, candidate: Candidate) -> bool:
         """Whether the mount must change sides before the next frame; waits for its window where it is
         shut."""
-        rule = rule_for(self._rig)
+        rule = self._flip_rule
         if rule is None:
             return False
         block, line = candidate.block, candidate.line
