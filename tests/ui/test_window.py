@@ -14,6 +14,7 @@ from vigil.documents.events import Kind
 from vigil.documents.messages import Alarm, Answer, Ask, Command
 from vigil.ui.app import kept_plan
 from vigil.ui.linkstate import LinkState
+from vigil.ui.screenroom import fit
 from vigil.ui.theme import Light, theme
 from vigil.ui.window import Window, settings_at
 from vigil.ui.workspacerow import WORKSPACES
@@ -52,9 +53,9 @@ def test_the_window_is_made_to_fit_the_screen(stage: Stage) -> None:
     window = stage.window
     window.resize(1400, 900)
     room = QRect(0, 24, 1280, 690)
-    window.fit(room)
+    fit(window, room)
     assert window.frameGeometry() == room, "smaller than its usual least height"
-    window.fit(QRect(0, 0, 3000, 2000))
+    fit(window, QRect(0, 0, 3000, 2000))
     assert window.frameGeometry() == room, "and no larger than it was"
 
 

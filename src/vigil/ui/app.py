@@ -21,6 +21,7 @@ from vigil.ui.jobs import Jobs
 from vigil.ui.linkstate import Connector
 from vigil.ui.planmodel import PlanModel
 from vigil.ui.rigmodel import RigModel
+from vigil.ui.screenroom import fit
 from vigil.ui.session import Session, last_night
 from vigil.ui.theme import load_fonts, theme
 from vigil.ui.window import Window, light_kept, settings_at
@@ -116,7 +117,7 @@ class Desk:
     def _fit(self) -> None:
         screen = self.window.screen()
         if screen is not None:
-            self.window.fit(screen.availableGeometry())
+            fit(self.window, screen.availableGeometry())
 
     def _begin(self) -> None:
         gc.enable()  # see cli.window.hold_garbage

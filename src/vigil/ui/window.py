@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QByteArray, QRect, QSettings, Qt
+from PyQt6.QtCore import QByteArray, QSettings, Qt
 from PyQt6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QResizeEvent, QShortcut
 from PyQt6.QtWidgets import (
     QAbstractScrollArea,
@@ -322,19 +322,6 @@ class Window(QMainWindow):
         """From wherever one is, also before the workspace is built: what is typed next goes to its field."""
         self.go_to("Targets")
         self.current.begin_search()
-
-    def fit(self, room: QRect) -> None:
-        """Make the window, frame and title bar included, no larger than the room that a screen has for it."""
-        if self.isFullScreen() or self.isMaximized():
-            return
-        most = room.size() - (self.frameGeometry().size() - self.size())
-        self.setMinimumSize(self.minimumSize().boundedTo(most))
-        self.resize(self.size().boundedTo(most))
-        frame = self.frameGeometry()
-        if not room.contains(frame):
-            left = min(max(frame.left(), room.left()), room.right() + 1 - frame.width())
-            top = min(max(frame.top(), room.top()), room.bottom() + 1 - frame.height())
-            self.move(left, top)
 
     @property
     def current(self) -> Workspace:
