@@ -75,15 +75,15 @@ def _flattened(frame: Floats) -> Floats:
     spike = frame - around > np.maximum(8 * _noise(frame), 0.75 * (frame - np.median(frame)))
     clean = np.where(spike, around, frame)
     y, x = np.mgrid[-1 : 1 : frame.shape[0] * 1j, -1 : 1 : frame.shape[1] * 1j]
-    design = np.stack([np.ones_like(x), x, y, x**2, x * y, y**2], axis=-1)[::4, ::4].reshape(-1, 6)
+    terms = np.stack([np.ones_like(x), x, y, x**2, x * y, y**2], axis=-1)
+    design = terms[::4, ::4].reshape(-1, 6)
     values = clean[::4, ::4].ravel()
     kept = np.ones(values.size, dtype=bool)
     for _ in range(3):
         plane = np.linalg.lstsq(design[kept], values[kept], rcond=None)[0]
         off = values - design @ plane
         kept = off < 2.5 * 1.4826 * np.median(np.abs(off[kept]))
-    whole = np.stack([np.ones_like(x), x, y, x**2, x * y, y**2], axis=-1) @ plane
-    return np.asarray(clean - whole, dtype=np.float32)
+    return np.asarray(clean - terms @ plane, dtype=np.float32)
 
 
 def _noise(frame: Floats) -> float:
