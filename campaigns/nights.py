@@ -48,7 +48,9 @@ def judge(rig: Rig, plan: NightPlan, seed: int) -> dict[str, Any]:
             best, found = truth.focus(slot, event.at)
             seen["focus_off_steps"] = round(found - best, 2)
             seen["size_over_best"] = round(_size_over_best(rig, truth, found - best, event.at), 4)
-            seen["focus_sigma_steps"] = event.values["curve"]["best_sigma"]
+            low, high = event.values["run"]["interval_95"]
+            sigma = (high - low) / 3.92
+            seen["focus_sigma_steps"] = round(sigma, 2)
 
     with tempfile.TemporaryDirectory() as folder:
         played = play(rig, plan, Path(folder), seed, on_event=look)

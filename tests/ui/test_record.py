@@ -23,8 +23,8 @@ def test_a_record_holds_the_whole_night(told: ToldNight) -> None:
 
 
 def test_what_is_under_way_is_told_while_it_is(told: ToldNight) -> None:
-    focusing = NightRecord.of(told.events[: told.upto(Kind.ACTIVITY_STEP, 6, kind="focus")])
-    assert focusing.focusing is not None and len(focusing.focusing.samples) == 6
+    focusing = NightRecord.of(told.events[: told.upto(Kind.ACTIVITY_STEP, 4, kind="focus")])
+    assert focusing.focusing is not None and len(focusing.focusing.samples) == 4
     assert focusing.focusing.curve() is None  # too few
     centring = NightRecord.of(told.events[: told.upto(Kind.ACTIVITY_STEP, 1, kind="centre")])
     assert centring.centring is not None and centring.focusing is None

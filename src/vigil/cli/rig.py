@@ -21,14 +21,14 @@ from vigil.cli.files import (
     rig_wanted,
 )
 from vigil.cli.grammar.rigs import RIG_ACTIONS
-from vigil.documents.messages import Command, Status
+from vigil.cli.rigchange import keep_changed
+from vigil.documents.messages import Status
 from vigil.documents.plan import NightPlan, contradictions
 from vigil.documents.rig import Rig
 from vigil.documents.rig.change import brief, differences, path_of, text_of, with_value
 from vigil.documents.rig.rigs import RigsError
 from vigil.documents.store import DocumentError, save
-from vigil.link.attach import command, keeper_status
-from vigil.link.socket import SocketLink
+from vigil.link.attach import keeper_status
 from vigil.planning.muster import Finding, Known, muster
 from vigil.planning.rignumbers import rig_numbers
 
@@ -161,12 +161,7 @@ def _change(args: argparse.Namespace, field: str, value: Any) -> int:
         raise BadInput("which rig is to be changed? Give --rig RIG")
     rig, path = rig_wanted(args)
     changed = with_value(rig, path_of(field), value)
-    rigs = my_rigs()
-    if rigs.lists(path):
-        rigs.save(changed)  # an example becomes one's own by the first change
-    else:
-        save(changed, path)
-    said = _tell_keeper(changed)
+    said = keep_changed(changed, path)
     words = ", ".join(f"{d.words}: {brief(d.old)} → {brief(d.new)}" for d in differences(rig, changed))
     _say(args, "; ".join(x for x in (words or "nothing changed", said) if x), changed=words, keeper=said)
     return OK
@@ -200,19 +195,6 @@ def _import(args: argparse.Namespace) -> int:
 
 def _keeper(rig: Rig) -> Status | None:
     return asyncio.run(keeper_status(own_folders(rig)))
-
-
-def _tell_keeper(rig: Rig) -> str:
-    """What a keeper that runs makes of the change; empty without one."""
-    folders = own_folders(rig)
-
-    async def tell() -> str:
-        if await keeper_status(folders) is None:
-            return ""
-        async with SocketLink(folders.socket_in_use) as link:
-            return (await command(link, Command.RIG, rig=rig.model_dump(mode="json"))).reason
-
-    return asyncio.run(tell())
 
 
 def _free_bytes(rig: Rig) -> int:

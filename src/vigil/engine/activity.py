@@ -1,7 +1,7 @@
 """What an activity is, and what it works with."""
 
 from abc import ABC, abstractmethod
-from collections.abc import Awaitable, Callable, Sequence
+from collections.abc import Awaitable, Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, ClassVar
@@ -20,11 +20,14 @@ from vigil.runtime.programs import Ended
 
 class ActivityFailed(RuntimeError):
     """The activity could not bring its condition about; the message says why. `silent` are devices that did
-    not answer, where that is the cause."""
+    not answer, where that is the cause; `figures` numbers of its own that belong to its end."""
 
-    def __init__(self, said: str, silent: Sequence[str] = ()) -> None:
+    def __init__(
+        self, said: str, silent: Sequence[str] = (), figures: Mapping[str, Any] | None = None
+    ) -> None:
         super().__init__(said)
         self.silent = tuple(silent)
+        self.figures = dict(figures or {})
 
 
 @dataclass(frozen=True, slots=True)

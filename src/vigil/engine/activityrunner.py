@@ -93,8 +93,10 @@ class ActivityRunner:
                 raise
             except (ActivityFailed, DeviceError, MeasuringFailed) as failure:
                 values["outcome"], reason = "failed", str(failure)
-                if isinstance(failure, ActivityFailed) and failure.silent:
-                    values["silent"] = list(failure.silent)
+                if isinstance(failure, ActivityFailed):
+                    values |= failure.figures
+                    if failure.silent:
+                        values["silent"] = list(failure.silent)
                 problem = f"{activity.words}: {failure}"
             except (LedgerError, NotAllowed):
                 raise  # nothing may be done that isn't on record

@@ -3,7 +3,7 @@
 import asyncio
 import logging
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Mapping
+from collections.abc import Awaitable, Callable, Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
@@ -35,6 +35,10 @@ class ErrandRefused(ValueError):
     """It can't be begun now; the message says why."""
 
 
+async def nothing_disturbed(device: str, action: str, unknown: tuple[str, ...], words: str) -> None:
+    """Where no night is."""
+
+
 @dataclass(frozen=True, slots=True)
 class Workplace:
     """What errands are given by the keeper."""
@@ -47,6 +51,8 @@ class Workplace:
     """For frames that belong to no night."""
     sample: Callable[[str, str, dict[str, Any]], None] = lambda errand, stream, values: None
     """Takes what comes too often for events: to the stream of an errand."""
+    disturbed: Callable[[str, str, tuple[str, ...], str], Awaitable[None]] = nothing_disturbed
+    """Hears what a night doesn't know any more: device, what was done, what is unknown, in words."""
 
 
 def errand_recorder(name: str, ledger: Ledger, clock: Clock) -> ErrandRecorder:
@@ -221,6 +227,7 @@ class PlainErrand(Errand):
             reason += "" if lease is not None else " before it began"
         except (DeviceError, ActivityFailed, MeasuringFailed, ErrandRefused, LedgerError, OSError) as problem:
             outcome, reason = Outcome.FAILED, str(problem)
+            figures = problem.figures if isinstance(problem, ActivityFailed) else {}
         except Exception as problem:
             log.exception("%s failed", self.words)
             outcome, reason = Outcome.FAILED, f"an error in Vigil: {problem or type(problem).__name__}"

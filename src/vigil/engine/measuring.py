@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, Protocol, TypeVar
 
@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from vigil.files.solver import Search, Solved, solve_picture, solve_stars
 from vigil.imaging.figures import FrameFigures
+from vigil.imaging.focusframe import FocusFrame, focus_frame
 from vigil.imaging.mosaic import SMOOTHING_PX2, luminance
 from vigil.imaging.stars import Stars, measure_field
 from vigil.runtime.workshop import WorkerDied, Workshop
@@ -64,6 +65,21 @@ class Measurer(Protocol):
         self, image: NDArray[np.generic], full_scale_adu: float, hint: Hint, mosaic: bool = False
     ) -> tuple[FrameFigures, Solution]: ...
 
+    async def focus(self, image: NDArray[np.generic], optics: "FocusOptics") -> FocusFrame:
+        """What focusing wants of it."""
+        ...
+
+
+@dataclass(frozen=True, slots=True)
+class FocusOptics:
+    """What measuring for focus asks of camera and telescope: `obstruction` is a share of the diameter,
+    `cut_px` how far around its centre the median star is cut out."""
+
+    full_scale_adu: float
+    obstruction: float = 0.0
+    mosaic: bool = False
+    cut_px: float = 24.0
+
 
 class PixelMeasurer:
     """The measurer of real nights: the work is done in the workshop. `cache` has the sky table, `own` one's
@@ -93,6 +109,9 @@ class PixelMeasurer:
         search = replace(self._catalogues, hint=hint)
         return await self._run(measure_and_solve_image, image, full_scale_adu, search, mosaic)
 
+    async def focus(self, image: NDArray[np.generic], optics: FocusOptics) -> FocusFrame:
+        return await self._run(focus_image, image, optics)
+
     async def _run(self, function: Callable[..., T], *args: Any) -> T:
         try:
             return await self._workshop.run(function, *args)
@@ -103,6 +122,17 @@ class PixelMeasurer:
 def measure_image(image: NDArray[np.generic], full_scale_adu: float, mosaic: bool = False) -> FrameFigures:
     """Figures of an image [row, column]."""
     return _measure(image, full_scale_adu, mosaic)[0]
+
+
+def focus_image(image: NDArray[np.generic], optics: FocusOptics) -> FocusFrame:
+    """What focusing wants of an image [row, column]."""
+    return focus_frame(
+        _flat(image, optics.mosaic),
+        SATURATED_SHARE * optics.full_scale_adu,
+        optics.obstruction,
+        SMOOTHING_PX2 if optics.mosaic else 0.0,
+        optics.cut_px,
+    )
 
 
 def measure_and_solve_image(

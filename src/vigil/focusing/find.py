@@ -29,6 +29,8 @@ class Travel:
     highest: int
     steps_a_px: float
     near_px: float
+    most_blind: int = _MOST_LOOKS
+    """Looks that may show nothing at all before it is given up."""
 
     @classmethod
     def of(
@@ -85,8 +87,13 @@ def next_look(travel: Travel, start: int, looks: Sequence[Look]) -> GoOn | Near 
     if last.radius_px is not None and last.radius_px <= travel.near_px:
         return Near(last.position, f"stars have a radius of {last.radius_px:.1f} px: near enough")
     if len(looks) >= _MOST_LOOKS:
-        return NotFound(f"not near focus after {len(looks)} looks")
+        return NotFound(f"not near focus after {len(looks)} looks{_smallest(travel, seen)}")
     if not seen:
+        if len(looks) >= travel.most_blind:
+            low, high = min(look.position for look in looks), max(look.position for look in looks)
+            return NotFound(
+                f"nothing to see in {len(looks)} looks from {low} to {high}: cloud, a cap, or far off"
+            )
         return _scan(travel, looks)
     there, why = _likeliest(travel, seen, looks)
     if there is None:
@@ -95,6 +102,16 @@ def next_look(travel: Travel, start: int, looks: Sequence[Look]) -> GoOn | Near 
         # it was looked there already, and the size said otherwise: beside it
         return _scan(travel, looks)
     return GoOn(there, why)
+
+
+def _smallest(travel: Travel, seen: Sequence[Look]) -> str:
+    """Where it came nearest, in words."""
+    if not seen:
+        return ""
+    look = min(seen, key=lambda look: look.radius_px or 0.0)
+    ends = [end for end in (travel.lowest, travel.highest) if abs(look.position - end) < travel.steps_a_px]
+    where = f"{look.position}, the end of the travel" if ends else f"{look.position}"
+    return f"; the smallest discs have a radius of {look.radius_px:.1f} px, at {where}"
 
 
 def _likeliest(travel: Travel, seen: Sequence[Look], looks: Sequence[Look]) -> tuple[int | None, str]:

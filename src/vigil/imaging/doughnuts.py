@@ -31,12 +31,14 @@ _NEIGHBOUR_SHARE = 0.25
 @dataclass(frozen=True, slots=True)
 class Doughnuts:
     """Outer radius of the discs in unbinned pixels, its scatter from star to star, how many stars were
-    asked, and how clearly the best one stands out (signal to noise)."""
+    asked, how clearly the best one stands out (signal to noise), and where (column, row)."""
 
     radius_px: float
     scatter_px: float
     stars: int
     snr: float
+    x_px: float = 0.0
+    y_px: float = 0.0
 
 
 def doughnuts_in(image: NDArray[np.generic], obstruction: float = 0.0) -> Doughnuts | None:
@@ -54,12 +56,15 @@ def doughnuts_in(image: NDArray[np.generic], obstruction: float = 0.0) -> Doughn
     if found is None or found[0] < _LEAST_SNR:
         return None
     snr, radius, response = found
-    radii = [r for y, x in _peaks(response, radius) if (r := _radius(frame, y, x, radius, obstruction))]
+    peaks = _peaks(response, radius)
+    radii = [r for y, x in peaks if (r := _radius(frame, y, x, radius, obstruction))]
     if not radii:
         return None
+    # a binned pixel's centre lies between those it was made of
+    row, column = (binning * place + (binning - 1) / 2 for place in peaks[0])
     middle = float(np.median(radii))
     scatter = 1.4826 * float(np.median(np.abs(np.array(radii) - middle)))
-    return Doughnuts(middle * binning, scatter * binning, len(radii), float(snr))
+    return Doughnuts(middle * binning, scatter * binning, len(radii), float(snr), column, row)
 
 
 def _binned(image: Floats, binning: int) -> Floats:

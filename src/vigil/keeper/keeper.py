@@ -119,6 +119,7 @@ class Keeper:
             equipment.workshop,
             equipment.hand_folder or equipment.frames_folder / "by hand",
             self._telling.sample,
+            self._hand_finished,
         )
         self._place = place
         self._hand = Hand(place, self._errands.under_way, self._hand_finished)

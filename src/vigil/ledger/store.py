@@ -24,11 +24,12 @@ from vigil.documents.eventvalues import (
     NightStarted,
     values_of,
 )
+from vigil.documents.focusruns import FocusRun, runs_of
 from vigil.documents.night import counts
 from vigil.files.trouble import why
 
 log = logging.getLogger(__name__)
-SCHEMA = 3
+SCHEMA = 4
 _EVENTS = """
 CREATE TABLE events (
     id INTEGER PRIMARY KEY AUTOINCREMENT,
@@ -64,6 +65,7 @@ CREATE INDEX IF NOT EXISTS samples_of_errand ON samples (errand, stream);
 """Neither events nor made of them."""
 _DERIVED = """
 DROP TABLE IF EXISTS frames;
+DROP TABLE IF EXISTS focus_runs;
 DROP TABLE IF EXISTS nights;
 DROP TABLE IF EXISTS errands;
 CREATE TABLE errands (
@@ -103,6 +105,16 @@ CREATE TABLE frames (
     counts INTEGER NOT NULL
 );
 CREATE INDEX frames_of_errand ON frames (errand);
+CREATE TABLE focus_runs (
+    ended INTEGER PRIMARY KEY,
+    errand TEXT NOT NULL,
+    rig TEXT NOT NULL,
+    ended_at TEXT NOT NULL,
+    filter TEXT NOT NULL,
+    accepted INTEGER NOT NULL,
+    figures TEXT NOT NULL
+);
+CREATE INDEX focus_runs_of_rig ON focus_runs (rig, ended);
 """
 """Made of the events, and made anew of them for a new schema: that is all the migration there is."""
 _SAVED = (
@@ -124,11 +136,25 @@ _DERIVES = frozenset(
     }
 )
 """The others say nothing of the tables, and need not be understood for them."""
+_ENDS_RUNS = frozenset({Kind.ACTIVITY_ENDED, Kind.ERRAND_STEP, Kind.ERRAND_ENDED})
+"""What a focus run may end with: an activity, an errand, or one of the several runs of an errand."""
 _COLUMNS = "id, errand, at, kind, version, body, reason"
 
 
 class LedgerError(RuntimeError):
     """The ledger can't be opened or written; the message says which file and why."""
+
+
+@dataclass(frozen=True, slots=True)
+class FocusRow:
+    """A focus run as the ledger lists it; `ended` is its number, `figures` what its end told."""
+
+    ended: int
+    errand: str
+    ended_at: str
+    filter: str
+    accepted: bool
+    figures: dict[str, Any]
 
 
 @dataclass(frozen=True, slots=True)
@@ -198,7 +224,7 @@ class LedgerStore:
 
     def _derive_if_readable(self, row: tuple[Any, ...]) -> None:
         try:
-            self._derive(_event(row))
+            self._derive(_event(row), int(row[0]))
         except ValueError as problem:
             log.error("event %s of %s can't be read and is passed over (%s)", row[0], row[1], problem)
 
@@ -234,11 +260,13 @@ class LedgerStore:
                 event.reason,
             ),
         )
-        self._derive(event)
+        self._derive(event, int(cursor.lastrowid or 0))
         return event.model_copy(update={"id": cursor.lastrowid})
 
-    def _derive(self, event: Event) -> None:
+    def _derive(self, event: Event, number: int) -> None:
         """Raises BadValues for an event that doesn't say what its kind does."""
+        if event.kind in _ENDS_RUNS and isinstance(run := event.values.get("run"), dict):
+            self._focus_run(event, number, run)
         if event.kind not in _DERIVES:
             return
         values, at = values_of(event), event.at.astimezone(UTC).isoformat()
@@ -288,6 +316,41 @@ class LedgerStore:
             "INSERT INTO errands (errand, kind, rig, evening, words, began_at) VALUES (?, ?, ?, ?, ?, ?)",
             (event.errand, kind, rig_id, evening, words, event.at.astimezone(UTC).isoformat()),
         )
+
+    def _focus_run(self, event: Event, number: int, run: dict[str, Any]) -> None:
+        self._db.execute(
+            "INSERT INTO focus_runs (ended, errand, rig, ended_at, filter, accepted, figures) VALUES "
+            "(?, ?, coalesce((SELECT rig FROM errands WHERE errand = ?), ''), ?, ?, ?, ?)",
+            (
+                number,
+                event.errand,
+                event.errand,
+                event.at.astimezone(UTC).isoformat(),
+                str(run.get("filter", "")),
+                bool(run.get("accepted")),
+                json.dumps(run, ensure_ascii=False),
+            ),
+        )
+
+    def focus_runs(self, rig_id: str, most: int = 200) -> list[FocusRow]:
+        """A rig's last focus runs, newest first."""
+        rows = self._db.execute(
+            "SELECT ended, errand, ended_at, filter, accepted, figures FROM focus_runs WHERE rig = ? "
+            "ORDER BY ended DESC LIMIT ?",
+            (rig_id, most),
+        )
+        return [
+            FocusRow(ended, errand, at, through, bool(accepted), json.loads(figures))
+            for ended, errand, at, through, accepted, figures in rows
+        ]
+
+    def focus_run(self, ended: int) -> FocusRun | None:
+        """One of them with its frames, by the number of its row."""
+        row = self._db.execute("SELECT errand FROM focus_runs WHERE ended = ?", (ended,)).fetchone()
+        if row is None:
+            return None
+        events = self._read("errand = ? AND id <= ?", (row[0], ended))
+        return next((run for run in reversed(runs_of(events)) if run.number == ended), None)
 
     def events(self, errand: str, after: int = 0) -> list[Event]:
         """An errand's events in order, those after an id."""

@@ -8,7 +8,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from vigil.imaging.doughnuts import Doughnuts
 from vigil.imaging.figures import FrameFigures
+from vigil.imaging.focusframe import FocusFrame
 from vigil.optics.train import defocus_disc_um
 from vigil.simulator.above.counts import galactic_deg, stars_per_deg2
 from vigil.simulator.chance import generator
@@ -25,6 +27,10 @@ from vigil.solving.wcs import Wcs
 _DETECTED_SIGMA, _LEAST_STARS = 14.0, 11
 _CENTRE_ARCSEC, _SIZE_SHARE, _SIZE_SIGMA_SHARE = 0.15, 0.01, 0.03
 _FAINTEST_MAG, _MOST_STARS = 22.0, 20_000
+# of the stars found, those that are far enough over their noise for a size of their own
+_CLEAR_SHARE, _LIGHT_SHARE = 0.4, 0.03
+# discs up to this share of the frame's side are told from its background; how well
+_DISC_SHARE, _DISC_RADIUS_SHARE = 0.2, 0.03
 # a star further out of focus than this is no star to the detection
 _LARGEST_DISC_PX = 60.0
 
@@ -67,6 +73,9 @@ class QuickMeasurer:
         scene = _scene(image)
         return figures_of(scene), solution_of(scene)
 
+    async def focus(self, image: NDArray[np.generic], optics: Any) -> FocusFrame:
+        return focus_frame_of(_scene(image))
+
 
 def _scene(image: NDArray[np.generic]) -> Scene:
     if not isinstance(image, QuickImage):
@@ -94,6 +103,38 @@ def figures_of(scene: Scene) -> FrameFigures:
     return FrameFigures(count, seen, sigma, fwhm * seen / size, elongation, background, noise, 0)
 
 
+def focus_frame_of(scene: Scene) -> FocusFrame:
+    """What measuring its pixels for focus would give: as many stars as are far over their noise, discs where
+    there are none."""
+    figures = figures_of(scene)
+    stars = round(_CLEAR_SHARE * figures.stars)
+    lost_mag = scene.sky.cloud_mag if scene.sky is not None else 0.0
+    rng = generator(*scene.noise_key, 3)
+    radius = _disc_px(scene) / 2
+    discs = None
+    large = _LARGEST_DISC_PX / 2 < radius < _DISC_SHARE * min(scene.sensor.shape)
+    if large and _bright_over(scene, math.pi * radius**2) > 0:
+        discs = Doughnuts(radius * (1 + float(rng.normal(0, _DISC_RADIUS_SHARE))), 0.05 * radius, 5, 20.0)
+    none = np.empty(0)
+    return FocusFrame(
+        size_px=figures.hfr_px,
+        scatter_px=0.06 * figures.hfr_px / math.sqrt(max(stars, 1)),
+        stars=stars,
+        elongation=figures.elongation,
+        found=figures.stars,
+        clipped=0,
+        brightest_adu=0.0,
+        background_adu=figures.background_adu,
+        noise_adu=figures.noise_adu,
+        x_px=none,
+        y_px=none,
+        sizes_px=none,
+        lights_adu=none,
+        discs=discs,
+        light=10 ** (-0.4 * lost_mag) * (1 + float(rng.normal(0, _LIGHT_SHARE))),
+    )
+
+
 def solution_of(scene: Scene) -> Solution:
     """What solving its pixels would give."""
     count = star_count(scene)
@@ -116,12 +157,17 @@ def solution_of(scene: Scene) -> Solution:
 
 def star_count(scene: Scene) -> int:
     """How many stars would be found: those whose light stands out of the noise of their own disc."""
-    sky = scene.sky
-    if sky is None or _disc_px(scene) > _LARGEST_DISC_PX:
+    if _disc_px(scene) > _LARGEST_DISC_PX:
         return 0
-    sensor = scene.sensor
     size, _ = _size_px(scene)
-    pixels = math.pi * (1.5 * size) ** 2
+    return _bright_over(scene, math.pi * (1.5 * size) ** 2)
+
+
+def _bright_over(scene: Scene, pixels: float) -> int:
+    """How many stars in the field stand out of the noise of so many pixels."""
+    sky, sensor = scene.sky, scene.sensor
+    if sky is None:
+        return 0
     noise_e = math.sqrt(pixels * (_even_e_px(scene) + sensor.read_noise_e**2))
     wanted_e_s = _DETECTED_SIGMA * max(noise_e, 1.0) / scene.exposure_s
     lost_mag = sky.cloud_mag - 2.5 * math.log10(max(sky.dimmed, 1e-3))

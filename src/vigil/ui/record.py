@@ -7,9 +7,9 @@ from pathlib import Path
 from typing import Any
 
 from vigil.documents.events import Event, Kind
+from vigil.documents.focusruns import FocusRun
 from vigil.documents.night import NightState, RunState, fold
 from vigil.documents.reasonlog import ReasonLog, Sentence
-from vigil.focusing.vcurve import NoCurve, Sample, VCurve, fit_vcurve
 from vigil.planning.account import SpellLog, gerund
 
 
@@ -39,26 +39,6 @@ class Light:
     @property
     def measured(self) -> bool:
         return "stars" in self.values
-
-
-@dataclass(slots=True)
-class FocusRun:
-    """A V-curve as it grows."""
-
-    words: str
-    began: datetime
-    why: str
-    samples: list[Sample] = field(default_factory=list)
-    outcome: str = ""
-    said: str = ""
-    best: int | None = None
-
-    def curve(self) -> VCurve | None:
-        """The fit over the samples so far; None while there is none."""
-        try:
-            return fit_vcurve(self.samples)
-        except NoCurve:
-            return None
 
 
 @dataclass(slots=True)
@@ -239,7 +219,7 @@ class NightRecord:
     def _activity_started(self, event: Event) -> None:
         kind, words, number = event.values["kind"], event.values["words"], int(event.values["activity"])
         if kind == "focus":
-            run = FocusRun(words, event.at, event.reason)
+            run = FocusRun(words, event.at, event.reason, event.errand)
             self.focus_runs.append(run)
             self._by_activity[number] = run
         elif kind == "centre":
@@ -258,9 +238,7 @@ class NightRecord:
     def _activity_step(self, event: Event) -> None:
         run, values = self._by_activity.get(int(event.values["activity"])), event.values
         if isinstance(run, FocusRun):
-            if values["hfr_px"] > 0:
-                sample = Sample(values["position"], values["hfr_px"], values["sigma_px"], values["stars"])
-                run.samples.append(sample)
+            run.add(event)
         elif isinstance(run, Centring) and "off_px" in values:
             run.limit_px = values["limit_px"]
             run.off_px.append(values["off_px"])
@@ -279,8 +257,8 @@ class NightRecord:
         if run is None:
             return
         run.outcome, run.said = event.values["outcome"], event.reason
-        if isinstance(run, FocusRun) and "focus" in event.values:
-            run.best = event.values["focus"]["position"]
+        if isinstance(run, FocusRun):
+            run.end(event)
 
     def _exposure_started(self, event: Event) -> None:
         values = event.values

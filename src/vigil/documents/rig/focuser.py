@@ -28,7 +28,19 @@ class FocuserPart(Part):
     ] = 0
     approach: Annotated[Literal["upward", "downward"], Shown("arrives", safe=True)] = "upward"
     settle_s: Annotated[NotNegative, Shown("settles in", "s", safe=True)] = 0.0
-    search_step: Annotated[int, Field(ge=1), Shown("search step", "steps", safe=True)] = 40
+    search_step: Annotated[
+        Annotated[int, Field(ge=1)] | None,
+        Shown("search step", "steps", safe=True, help="empty: by the critical focus zone and the star size"),
+    ] = None
+    search_frames: Annotated[
+        int, Field(ge=1, le=9), Shown("frames each", "", safe=True, help="of a focus run, at each position")
+    ] = 1
+    search_reach: Annotated[
+        Annotated[int, Field(ge=1)] | None,
+        Shown(
+            "search reach", "steps", safe=True, help="how far a run may go from its start; empty: anywhere"
+        ),
+    ] = None
     fine_step: Annotated[int, Field(ge=1), Shown("fine step", "steps", safe=True)] = 10
     coarse_step: Annotated[int, Field(ge=1), Shown("coarse step", "steps", safe=True)] = 100
     probe: Annotated[Literal["focuser", "weather station", "none"], Shown("temperature from")] = "focuser"

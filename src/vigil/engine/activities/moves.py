@@ -61,15 +61,16 @@ async def take_back(
         raise
 
 
-async def focuser_to(kit: Kit, position: int) -> None:
-    """Arrive at a focuser position from the rig's side of approach, going past it first where needed."""
+async def focuser_to(kit: Kit, position: int, directly: bool = False) -> None:
+    """Arrive at a focuser position from the rig's side of approach, going past it first where needed;
+    `directly` leaves that out."""
     focuser, limits = kit.devices.focuser, kit.rig.focuser
     if focuser is None or limits is None or focuser.state is None:
         raise ActivityFailed("the focuser's position is unknown")
     upward = limits.approach == "upward"
     stops = [position]
     wrong_way = position < focuser.state.position if upward else position > focuser.state.position
-    if wrong_way and limits.overshoot_steps and limits.backlash_by == "Vigil":
+    if wrong_way and not directly and limits.overshoot_steps and limits.backlash_by == "Vigil":
         beyond = position - limits.overshoot_steps if upward else position + limits.overshoot_steps
         stops.insert(0, max(limits.lowest, min(limits.highest, beyond)))
     try:

@@ -14,8 +14,8 @@ from vigil.engine.starlight import under_stars
 from vigil.engine.view import View
 from vigil.planning.usual import size_after_focus
 
-_REFUSED_BEFORE_WIDER, _WIDEST = 2, 4
-"""Refused so often in a row, a run begins at the last good position; from then on each searches wider."""
+_REFUSED_BEFORE_ELSEWHERE = 2
+"""Refused so often in a row, a run begins at the last good position."""
 
 
 class FocusFresh(Condition):
@@ -55,16 +55,15 @@ class FocusFresh(Condition):
         if start is None and night.focus_astray is not None:
             # a run that was cut off has left the focuser anywhere
             start = night.focus_astray
-        if night.focus_refused >= _REFUSED_BEFORE_WIDER and focuser is not None:
+        if night.focus_refused >= _REFUSED_BEFORE_ELSEWHERE and focuser is not None:
             start = view.last_good_position_for(through)
             start = focuser.start if start is None else start
-        wider = 1 + max(0, night.focus_refused - _REFUSED_BEFORE_WIDER)
         run = Focus(
             through,
             here if start is None else start,
             view.wanted.subject,
             here if night.focus_astray is None else night.focus_astray,
-            min(wider, _WIDEST),
+            night.last_focus.hfr_px if night.last_focus is not None else None,
         )
         return under_stars(view, run, skippable=True)
 

@@ -50,6 +50,8 @@ def _range(focuser: FocuserPart) -> Iterator[Finding]:
             ("focuser", "start"), f"The usual position {focuser.start} is outside the range {said}."
         )
         return
+    if focuser.search_step is None:
+        return
     reach = _SAMPLES_EACH_WAY * focuser.search_step
     if focuser.start - reach < focuser.lowest or focuser.start + reach > focuser.highest:
         yield Finding(

@@ -6,10 +6,10 @@ import math
 from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtGui import QPainter
 
+from vigil.ui.growing import GrowingRun
 from vigil.ui.picture import CENTRE, RIGHT, write
 from vigil.ui.record import Centring
 from vigil.ui.theme import Size, number_font, text_font, theme
-from vigil.ui.watch.growing import GrowingRun
 
 _LEAST_PX, _LEAST_TOP_PX = 0.1, 100.0
 

@@ -11,6 +11,7 @@ from vigil.documents.plan import Block, of_wanted
 from vigil.imaging.stretch import Stretch, auto_stretch
 from vigil.ui import words
 from vigil.ui.actions import Action
+from vigil.ui.focuscurve import FocusCurve
 from vigil.ui.image.histogram import Histogram
 from vigil.ui.image.loading import Loaded, load_for_view
 from vigil.ui.image.loupe import Loupe
@@ -26,7 +27,6 @@ from vigil.ui.turning import TurningDial
 from vigil.ui.watch.blinking import Blinking, small_picture
 from vigil.ui.watch.centring import CentringError
 from vigil.ui.watch.conditions import Conditions
-from vigil.ui.watch.curve import FocusCurve
 from vigil.ui.watch.filmstrip import Filmstrip
 from vigil.ui.watch.mood import across_the_room, coming, lost_words, mood_of
 from vigil.ui.watch.reasons import Reasons
@@ -51,7 +51,7 @@ class Watch(Workspace):
         self._by_hand: tuple[str, Stretch] | None = None
         """The stretch set by hand, and the filter it was set for: frames of that filter keep it."""
         self.frame = FrameView()
-        self.curve = FocusCurve()
+        self.curve = FocusCurve(session)
         self.centring = CentringError()
         self.start = button("Start the night", "primary", "Begin tonight's plan", "Ctrl+Return")
         self.start.clicked.connect(session.start_night)

@@ -1,0 +1,156 @@
+"""`vigil focus run|find|offsets|backlash`: the focus bench's errands, by a keeper or without one."""
+
+import argparse
+import asyncio
+import json
+import sys
+import uuid
+from datetime import timedelta
+from pathlib import Path
+from typing import Any
+
+from vigil.cli import BAD_INPUT, NOT_ALL, OK, BadInput
+from vigil.cli.assemble import seed_of
+from vigil.cli.benchalone import Alone, Bench, on_the_bench
+from vigil.cli.files import EXAMPLE_RIGS, load_document, moment_wanted, own_folders, rig_path, scenario_wanted
+from vigil.cli.ledgers import ledger_of
+from vigil.cli.rigchange import keep_changed
+from vigil.documents.errands import Outcome
+from vigil.documents.events import Event, Kind
+from vigil.documents.messages import Ask, Command
+from vigil.documents.rig import Rig
+from vigil.documents.rig.focusvalues import with_backlash, with_offsets
+from vigil.engine.errand import ErrandRefused
+from vigil.link.attach import keeper_status
+from vigil.link.socket import SocketLink
+
+_KINDS = {"run": "focus", "find": "find focus", "offsets": "filter offsets", "backlash": "backlash"}
+_INTO_THE_EVENING = timedelta(hours=5)
+_NOT_TOLD = ("cutout",)
+
+
+def on_the_focus_bench(args: argparse.Namespace) -> int:
+    """0 accepted, 2 bad input or refused to begin, 3 refused by what was measured."""
+    path = rig_path(args.rig or EXAMPLE_RIGS[0])
+    rig = load_document(Rig, path)
+    kind, values = _KINDS[args.action], _values(args)
+    alone = any(v is not None for v in (args.scenario, args.seed, args.truth, args.at)) or args.quick
+    if not alone and asyncio.run(keeper_status(own_folders(rig))) is not None:
+        ended = asyncio.run(_by_keeper(rig, kind, values, args))
+    else:
+        ended = _by_itself(rig, kind, values, args)
+    if ended is None:
+        return BAD_INPUT
+    if args.json:
+        print(json.dumps(_summary(ended), ensure_ascii=False))
+    done = ended.values["outcome"] == Outcome.DONE.value
+    if done and args.take_over:
+        _take_over(rig, path, ended.values)
+    return OK if done else NOT_ALL
+
+
+def _values(args: argparse.Namespace) -> dict[str, Any]:
+    """What the errand is begun with."""
+    fields = {
+        "run": ("filter", "start", "step", "reach", "frames", "exposure", "finer"),
+        "find": ("filter", "start", "frames", "exposure"),
+        "offsets": ("filters", "rounds"),
+        "backlash": ("filter", "most", "exposure"),
+    }[args.action]
+    every = {"filter", "start", "step", "reach", "frames", "exposure", "finer", "filters", "rounds", "most"}
+    for name in sorted(every - set(fields)):
+        if getattr(args, name) not in (None, False):
+            raise BadInput(f"--{name} doesn't go with {args.action}")
+    if args.take_over and args.action not in ("offsets", "backlash"):
+        raise BadInput("--take-over goes with offsets, backlash and learn")
+    given = {name: getattr(args, name) for name in fields if getattr(args, name) not in (None, False)}
+    if "exposure" in given:
+        given["exposure_s"] = given.pop("exposure")
+    if "filters" in given:
+        given["filters"] = [name.strip() for name in given["filters"].split(",") if name.strip()]
+    return given
+
+
+def _by_itself(rig: Rig, kind: str, values: dict[str, Any], args: argparse.Namespace) -> Event | None:
+    if rig.simulated is None:
+        raise BadInput(f"{rig.name} is no simulated rig, and no keeper runs for it: start one (vigil keep)")
+    scenario = scenario_wanted(args.scenario)
+    order = Alone(
+        rig=rig,
+        scenario=scenario,
+        seed=seed_of(rig, args.seed, scenario),
+        at=moment_wanted(args.at) if args.at else rig.simulated.starts_at + _INTO_THE_EVENING,
+        quick=args.quick,
+        ledger=None if args.quick else ledger_of(rig.id),  # what was not measured belongs in no log
+        truth=Path(args.truth).absolute() if args.truth else None,
+        listener=lambda event: _tell(event, args.json),
+    )
+
+    async def use(bench: Bench) -> Event | None:
+        try:
+            return await bench.carry_out(kind, values)
+        except ErrandRefused as refused:
+            print(f"vigil: {refused}", file=sys.stderr)
+            return None
+
+    try:
+        return on_the_bench(order, use)
+    except OSError as problem:
+        raise BadInput(f"{order.truth}: can't be written ({problem.strerror or problem})") from None
+
+
+async def _by_keeper(rig: Rig, kind: str, values: dict[str, Any], args: argparse.Namespace) -> Event | None:
+    """Begun and followed; Ctrl+C stops it."""
+    async with SocketLink(own_folders(rig).socket_in_use) as link:
+        last = (await link.status()).last_event
+        news = link.news(after=last)
+        answer = await link.ask(
+            Ask(id=uuid.uuid4().hex, command=Command.BEGIN, values={"kind": kind, **values})
+        )
+        if not answer.taken:
+            print(f"vigil: {answer.reason}", file=sys.stderr)
+            return None
+        try:
+            async for event in news:
+                if not isinstance(event, Event) or event.errand != answer.reason:
+                    continue
+                _tell(event, args.json)
+                if event.kind is Kind.ERRAND_ENDED:
+                    return event
+        except asyncio.CancelledError:
+            stop = Ask(id=uuid.uuid4().hex, command=Command.STOP_ERRAND, values={"errand": answer.reason})
+            await asyncio.shield(link.ask(stop))
+            raise
+    return None
+
+
+def _tell(event: Event, as_json: bool) -> None:
+    if as_json:
+        if event.kind is not Kind.ERRAND_ENDED:
+            values = {k: v for k, v in event.values.items() if k not in _NOT_TOLD}
+            print(
+                json.dumps({"kind": event.kind.value, "reason": event.reason, **values}, ensure_ascii=False)
+            )
+    else:
+        bad = event.kind is Kind.ERRAND_ENDED and event.values["outcome"] != Outcome.DONE.value
+        print(event.reason, file=sys.stderr if bad else sys.stdout, flush=True)
+
+
+def _summary(ended: Event) -> dict[str, Any]:
+    """The last line for programs."""
+    run = ended.values.get("run") or {}
+    told = {name: run.get(name) for name in ("position", "interval_95", "size_px", "frames", "seconds")}
+    accepted = ended.values["outcome"] == Outcome.DONE.value
+    beside = {k: ended.values[k] for k in ("offsets", "reference", "backlash") if k in ended.values}
+    return {"accepted": accepted, "reason": ended.reason, **told, **beside}
+
+
+def _take_over(rig: Rig, path: Path, values: dict[str, Any]) -> None:
+    """What was measured becomes the rig's."""
+    if "offsets" in values:
+        changed = with_offsets(rig, {name: found["steps"] for name, found in values["offsets"].items()})
+    else:
+        found = values["backlash"]
+        changed = with_backlash(rig, 0 if found["none_shows"] else found["steps"])
+    said = keep_changed(changed, path)
+    print(f"{rig.id}: taken over{f'; {said}' if said else ''}", file=sys.stderr)

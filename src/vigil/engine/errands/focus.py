@@ -1,0 +1,47 @@
+"""A focus run asked for by a person."""
+
+from typing import Any
+
+from vigil.documents.focuswish import FocusWish
+from vigil.engine.activity import Kit
+from vigil.engine.errand import ErrandRecorder, Workplace
+from vigil.engine.focusing.bench import (
+    FocusBench,
+    accepted,
+    claimed,
+    needs,
+    position_of,
+    stars_stand_still,
+    through,
+    wished,
+)
+from vigil.engine.focusing.plan import Wish
+from vigil.engine.focusing.run import fine_focus
+
+
+class FocusErrand(FocusBench):
+    """Cut off, the focuser stands anywhere between the run's positions, and the log says so."""
+
+    KIND = "focus"
+    wish: FocusWish
+
+    @classmethod
+    def asked_for(
+        cls, place: Workplace, recorder: ErrandRecorder, asked: str, values: dict[str, Any]
+    ) -> "FocusErrand":
+        wish, rig = wished(FocusWish, values), place.kit().rig
+        needs(rig, "telescope", "camera", "focuser")
+        name = through(rig, wish.filter)
+        wish = wish.model_copy(update={"filter": name})
+        claims = claimed(rig, "camera", "filter wheel", "focuser", "mount")
+        words = f"focusing through {name}" if name else "focusing"
+        errand = cls(place, recorder, words, claims, asked, wish.model_dump(exclude_defaults=True))
+        errand.wish = wish
+        return errand
+
+    async def work(self, kit: Kit) -> dict[str, Any]:
+        before, wish = position_of(kit), self.wish
+        await stars_stand_still(kit)
+        start = before if wish.start is None else wish.start
+        asked = Wish(wish.step, wish.reach, wish.frames or 0, wish.exposure_s, finer=wish.finer)
+        return accepted(await fine_focus(kit, wish.filter, start, before, wish=asked))

@@ -1,0 +1,94 @@
+"""A keeper in this process, on virtual time, for tests of what it has in hand."""
+
+import asyncio
+from collections.abc import Callable, Coroutine
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from campaigns.demo import quick_rig
+from vigil.cli.assemble import equip
+from vigil.devices.protocols import Devices
+from vigil.documents.events import Event, Kind
+from vigil.documents.messages import Answer, Ask, Command, ErrandReport
+from vigil.engine.rehearsal import no_file
+from vigil.keeper.keeper import Keeper
+from vigil.ledger.ledger import Ledger
+from vigil.link.loopback import Loopback
+from vigil.runtime.clock import ScenarioClock
+from vigil.runtime.simulated import run_virtual, simulated_loop
+from vigil.runtime.workshop import Workshop
+from vigil.simulator.observatory import SimObservatory
+from vigil.simulator.quick import QuickMeasurer
+
+RIG = quick_rig()
+
+
+class Place:
+    """A keeper in this process, on virtual time, with a ledger on disk."""
+
+    def __init__(self, keeper: Keeper, ledger: Path) -> None:
+        self.keeper, self.link, self.ledger = keeper, Loopback(keeper), ledger
+        self.told: list[Event] = []
+        keeper.listen(self.told.append)
+        self._asked = 0
+
+    async def ask(self, command: Command, **values: Any) -> Answer:
+        self._asked += 1
+        return await self.link.ask(Ask(id=f"a{self._asked}", command=command, values=values))
+
+    async def do(self, device: str, action: str, **values: Any) -> None:
+        """By hand, to its end."""
+        answer = await self.ask(Command.DEVICE, device=device, action=action, **values)
+        assert answer.taken, answer.reason
+        started = next(e for e in self.told if e.values.get("asked") == f"a{self._asked}")
+        await self.until(Kind.ERRAND_ENDED, errand=started.errand)
+
+    async def under_way(self) -> list[ErrandReport]:
+        return (await self.link.status()).errands
+
+    def of(self, errand: str) -> list[Event]:
+        return [event for event in self.told if event.errand == errand]
+
+    async def until(self, kind: Kind, errand: str = "", **values: Any) -> Event:
+        while True:
+            for event in self.told:
+                right = event.kind is kind and errand in ("", event.errand)
+                if right and values.items() <= event.values.items():
+                    return event
+            await asyncio.sleep(1)
+
+
+def kept(
+    folder: Path,
+    work: Callable[[Place], Coroutine[Any, Any, None]],
+    killed: bool = False,
+    rig: Any = RIG,
+    alter: Callable[[Devices], Devices] = lambda devices: devices,
+) -> None:
+    """`killed`: nothing is put in order at the end, as little as by kill -9."""
+
+    async def main() -> None:
+        clock, workshop = ScenarioClock(rig.simulated.starts_at), Workshop(0)
+        ledger = Ledger(folder / "ledger.sqlite")
+        observatory = SimObservatory(rig, 1, clock, workshop, quick=True)
+        devices = alter(observatory.devices)
+        equipment = equip(rig, observatory, clock, workshop, folder / rig.id, folder / rig.id, devices)
+        equipment = replace(equipment, measurer=QuickMeasurer(), write=no_file, look_every_s=5.0)
+        keeper = Keeper(equipment, ledger, simulated_loop())
+        place = Place(keeper, folder / "ledger.sqlite")
+        await keeper.take_up()
+        keeping = asyncio.ensure_future(keeper.run())
+        keeper._watched.set()
+        try:
+            async with asyncio.timeout(24 * 3600):
+                await work(place)
+        finally:
+            if not killed:
+                keeper.end("the test is over")
+                await asyncio.wait({keeping})
+            ledger.close()
+            if killed:
+                keeping.cancel()
+
+    run_virtual(main())
