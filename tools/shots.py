@@ -37,6 +37,7 @@ from vigil.ui.rig.workspace import RigWorkspace
 from vigil.ui.session import Session
 from vigil.ui.targets.workspace import Targets
 from vigil.ui.theme import Light, Size, theme
+from vigil.ui.tune.workspace import Tune
 from vigil.ui.window import Window
 
 _FOLDER = Path("docs/screenshots")
@@ -247,6 +248,9 @@ def _take_views(told: Told, wanted: Callable[[str], bool]) -> None:
         _save(window, "night-running")
     if wanted("tune"):
         window.go_to("Tune")
+        bench = window.workspace("Tune")
+        assert isinstance(bench, Tune)
+        bench.show_bench("Mount")
         stage.session.moments.look_at(stage.session.now + timedelta(hours=1.5))
         stage.settle()
         _save(window, "tune")

@@ -15,7 +15,6 @@ from vigil.documents.scenario import Scenario
 from vigil.documents.store import load
 from vigil.runtime.folders import ledger_file
 
-
 pytestmark = pytest.mark.usefixtures("own_folders")
 
 

@@ -43,7 +43,16 @@ def test_at_most_four_text_sizes() -> None:
     # but for what is read from three metres
     for path in set(UI.rglob("*.py")) - {UI / "turning.py"}:
         sizes = re.findall(r"(?:text|number)_font\(\s*([^),]*)", path.read_text())
-        allowed = {"", "strong=True", "size", "Size.SMALL", "Size.BODY", "Size.HEAD", "Size.LARGE"}
+        allowed = {
+            "",
+            "strong=True",
+            "size",
+            "Size.SMALL",
+            "Size.BODY",
+            "Size.HEAD",
+            "Size.LARGE",
+            "Size.FIGURE",
+        }
         assert {s for s in sizes if not s.startswith("size: int")} <= allowed, path.name
 
 

@@ -13,13 +13,15 @@ from vigil.documents.messages import Command, DeviceReport, Reports
 from vigil.planning.flip import hour_angle_min, rule_for
 from vigil.sky.horizontal import unobserve
 from vigil.sky.instants import from_datetimes
-from vigil.ui.tune.workspace import Tune
+from vigil.ui.tune.mount import MountBench
 
 
-def bench(stage: Stage) -> Tune:
+def bench(stage: Stage) -> MountBench:
     stage.window.go_to("Tune")
     found = stage.workspace("Tune")
-    assert isinstance(found, Tune)
+    found.show_bench("Mount")
+    found = found.mount
+    assert isinstance(found, MountBench)
     return found
 
 

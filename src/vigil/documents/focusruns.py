@@ -14,6 +14,8 @@ from vigil.focusing.fit import Curve, Point
 from vigil.focusing.verdict import Verdict, judge
 from vigil.sky.instants import Floats
 
+NEAR = "near"
+"""The stream of the star that is looked at while getting near."""
 KINDS = frozenset({"focus", "find focus", "backlash", "filter offsets"})
 """Of activities and errands whose steps are focus frames."""
 
@@ -122,30 +124,46 @@ def pixels_of(kept: dict[str, Any]) -> tuple[Floats, float]:
     return (steps / 255.0) ** 2 * float(kept["top"]), float(kept["scale"])
 
 
-def runs_of(events: Iterable[Event]) -> list[FocusRun]:
-    """All focus runs among events, in order."""
-    runs: list[FocusRun] = []
-    under_way: dict[tuple[str, int], FocusRun] = {}
-    for event in events:
+class FocusRuns:
+    """Sorts events into runs as they are told."""
+
+    def __init__(self) -> None:
+        self.runs: list[FocusRun] = []
+        self._under_way: dict[tuple[str, int], FocusRun] = {}
+
+    def add(self, event: Event) -> FocusRun | None:
+        """The run that an event tells of; None of other events."""
         key = event.errand, int(event.values.get("activity", 0))
         if event.kind in (Kind.ACTIVITY_STARTED, Kind.ERRAND_STARTED) and event.values.get("kind") in KINDS:
-            run = FocusRun(
-                str(event.values.get("words", "")), event.at, event.reason, event.errand, event.values["kind"]
-            )
-            runs.append(run)
-            under_way[key] = run
-        elif event.kind in (Kind.ACTIVITY_STEP, Kind.ERRAND_STEP) and key in under_way:
-            run = under_way[key]
+            words, kind = str(event.values.get("words", "")), str(event.values["kind"])
+            run = FocusRun(words, event.at, event.reason, event.errand, kind)
+            self._begin(key, run)
+            return run
+        if key not in self._under_way:
+            return None
+        run = self._under_way[key]
+        if event.kind in (Kind.ACTIVITY_STEP, Kind.ERRAND_STEP):
             if run.outcome:  # one of several: the next one begins
                 run = FocusRun(run.words, event.at, run.why, run.errand, run.kind)
-                runs.append(run)
-                under_way[key] = run
+                self._begin(key, run)
             if "run" in event.values:
                 run.end(event)
             else:
                 run.add(event)
-        elif event.kind in (Kind.ACTIVITY_ENDED, Kind.ERRAND_ENDED) and key in under_way:
-            run = under_way.pop(key)
+        elif event.kind in (Kind.ACTIVITY_ENDED, Kind.ERRAND_ENDED):
+            del self._under_way[key]
             if not run.outcome:
                 run.end(event)
-    return runs
+        return run
+
+    def _begin(self, key: tuple[str, int], run: FocusRun) -> None:
+        self.runs.append(run)
+        self._under_way[key] = run
+
+
+def runs_of(events: Iterable[Event]) -> list[FocusRun]:
+    """All focus runs among events, in order."""
+    sorted_ = FocusRuns()
+    for event in events:
+        sorted_.add(event)
+    return sorted_.runs

@@ -13,6 +13,7 @@ from vigil.files.solver import Search, Solved, solve_picture, solve_stars
 from vigil.imaging.figures import FrameFigures
 from vigil.imaging.focusframe import FocusFrame, focus_frame
 from vigil.imaging.mosaic import SMOOTHING_PX2, luminance
+from vigil.imaging.onestar import OneStar, one_star
 from vigil.imaging.stars import Stars, measure_field
 from vigil.runtime.workshop import WorkerDied, Workshop
 from vigil.solving.blind import Breadth
@@ -69,6 +70,12 @@ class Measurer(Protocol):
         """What focusing wants of it."""
         ...
 
+    async def one_star(
+        self, image: NDArray[np.generic], optics: "FocusOptics", near: tuple[float, float] | None
+    ) -> OneStar | None:
+        """The star nearest to a place (column, row), else the brightest; None where there is none."""
+        ...
+
 
 @dataclass(frozen=True, slots=True)
 class FocusOptics:
@@ -112,6 +119,11 @@ class PixelMeasurer:
     async def focus(self, image: NDArray[np.generic], optics: FocusOptics) -> FocusFrame:
         return await self._run(focus_image, image, optics)
 
+    async def one_star(
+        self, image: NDArray[np.generic], optics: FocusOptics, near: tuple[float, float] | None
+    ) -> OneStar | None:
+        return await self._run(_one_star, image, optics, near)
+
     async def _run(self, function: Callable[..., T], *args: Any) -> T:
         try:
             return await self._workshop.run(function, *args)
@@ -133,6 +145,13 @@ def focus_image(image: NDArray[np.generic], optics: FocusOptics) -> FocusFrame:
         SMOOTHING_PX2 if optics.mosaic else 0.0,
         optics.cut_px,
     )
+
+
+def _one_star(
+    image: NDArray[np.generic], optics: FocusOptics, near: tuple[float, float] | None
+) -> OneStar | None:
+    level = SATURATED_SHARE * optics.full_scale_adu
+    return one_star(_flat(image, optics.mosaic), level, optics.obstruction, near)
 
 
 def measure_and_solve_image(

@@ -97,7 +97,7 @@ def next_look(travel: Travel, start: int, looks: Sequence[Look]) -> GoOn | Near 
         return _scan(travel, looks)
     there, why = _likeliest(travel, seen, looks)
     if there is None:
-        return NotFound(f"focus would lie outside the focuser's travel, {travel.lowest} to {travel.highest}")
+        return NotFound(f"by the size of the stars focus lies outside {travel.lowest} to {travel.highest}")
     if any(abs(there - look.position) < travel.steps_a_px for look in looks):
         # it was looked there already, and the size said otherwise: beside it
         return _scan(travel, looks)

@@ -257,7 +257,8 @@ class _FineRun:
             if isinstance(step, Near):
                 return step.position
             if not isinstance(step, GoOn):
-                raise _Refused(step.reason)
+                farther = "; find focus goes farther" if plan.reach is not None else ""
+                raise _Refused(f"{step.reason}{farther}")
             yield from self._measure(step.position, "look", step.why, may_be_unseen=True)
 
     def _radius_px(self, frame: Taken, a_radius: float) -> float | None:

@@ -46,13 +46,35 @@ class Same:
     light: float
 
 
+@dataclass(frozen=True, slots=True)
+class SharedSizes:
+    """Sizes [frame, star] of the reference frame's stars, NaN where one was not found, and their places."""
+
+    x_px: Floats
+    y_px: Floats
+    sizes_px: Floats
+
+
+def shared_sizes(frames: Sequence[StarList]) -> SharedSizes | None:
+    """None where fewer than two frames have three stars."""
+    listed = [f for f in frames if len(f) >= _LEAST_SHARED]
+    if len(listed) < 2:
+        return None
+    reference = _reference(listed)
+    sizes, _ = _tables(frames, reference)
+    return SharedSizes(reference.x_px, reference.y_px, sizes)
+
+
+def _reference(listed: Sequence[StarList]) -> StarList:
+    return max(listed, key=lambda f: (len(f), -float(np.median(f.size_px))))
+
+
 def same_stars(frames: Sequence[StarList | None]) -> list[Same | None]:
     """For each frame; None where it shares fewer than three stars with the others."""
     listed = [f for f in frames if f is not None and len(f) >= _LEAST_SHARED]
     if len(listed) < 2:
         return [None] * len(frames)
-    reference = max(listed, key=lambda f: (len(f), -float(np.median(f.size_px))))
-    sizes, lights = _tables(frames, reference)
+    sizes, lights = _tables(frames, _reference(listed))
     seen = np.isfinite(sizes).sum(axis=0) >= max(2, len(listed) // 2)
     if seen.sum() < _LEAST_SHARED:
         seen = np.isfinite(sizes).sum(axis=0) >= 2

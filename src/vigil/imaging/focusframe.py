@@ -159,17 +159,18 @@ def _median_star(
         x, y = np.array([discs.x_px]), np.array([discs.y_px])
         cut_px = max(cut_px, _DISC_CUT * discs.radius_px)
     shrink = max(1, round(2 * cut_px / _CUT_SIDE))
-    half = shrink * _CUT_SIDE // 2
+    side = _CUT_SIDE if shrink > 1 else min(_CUT_SIDE, 2 * int(np.ceil(cut_px)) + 1)
+    half = shrink * side // 2
     rows, columns = data.shape
     column, row = np.rint(x).astype(int), np.rint(y).astype(int)
     inside = (column >= half) & (column < columns - half - 1) & (row >= half) & (row < rows - half - 1)
     stamps = []
     for c, r in zip(column[inside][:_CUT_STARS], row[inside][:_CUT_STARS], strict=True):
-        span = shrink * _CUT_SIDE
+        span = shrink * side
         stamp = data[r - half : r - half + span, c - half : c - half + span]
         if stamp.shape != (span, span):
             continue
-        stamp = stamp.reshape(_CUT_SIDE, shrink, _CUT_SIDE, shrink).mean(axis=(1, 3))
+        stamp = stamp.reshape(side, shrink, side, shrink).mean(axis=(1, 3))
         rim = np.concatenate([stamp[0], stamp[-1], stamp[:, 0], stamp[:, -1]])
         stamp = stamp - np.median(rim)
         light = float(stamp.sum())

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from vigil.imaging.doughnuts import Doughnuts
 from vigil.imaging.figures import FrameFigures
 from vigil.imaging.focusframe import FocusFrame
+from vigil.imaging.onestar import OneStar
 from vigil.optics.train import defocus_disc_um
 from vigil.simulator.above.counts import galactic_deg, stars_per_deg2
 from vigil.simulator.chance import generator
@@ -75,6 +76,17 @@ class QuickMeasurer:
 
     async def focus(self, image: NDArray[np.generic], optics: Any) -> FocusFrame:
         return focus_frame_of(_scene(image))
+
+    async def one_star(
+        self, image: NDArray[np.generic], optics: Any, near: tuple[float, float] | None
+    ) -> OneStar | None:
+        scene = _scene(image)
+        frame = focus_frame_of(scene)
+        if not frame.stars and frame.discs is None:
+            return None
+        x, y = near or (scene.sensor.shape[1] / 2, scene.sensor.shape[0] / 2)
+        size = frame.discs.radius_px / math.sqrt(2) if frame.discs else frame.size_px
+        return OneStar(x, y, size, frame.discs is not None, 100.0, frame.background_adu, False)
 
 
 def _scene(image: NDArray[np.generic]) -> Scene:

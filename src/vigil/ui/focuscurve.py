@@ -11,7 +11,6 @@ from vigil.documents.focusruns import FocusRun, FocusSample
 from vigil.focusing.fit import Curve
 from vigil.focusing.verdict import Verdict
 from vigil.optics.train import critical_focus_zone_um
-from vigil.ui import words
 from vigil.ui.growing import GrowingRun
 from vigil.ui.picture import CENTRE, RIGHT, elided, text_width, write
 from vigil.ui.session import Session
@@ -21,7 +20,7 @@ _LEAST_TOP_PX = 3.0
 _STAR_PX, _STAR_GAP_PX, _LEAST_STAR_PX = 64.0, 4.0, 30.0
 _STRETCH = 0.4
 """The power that a star's light is shown with: stars out of focus are faint, and must be seen."""
-_LEFT, _TOP, _BETWEEN = 58.0, 74.0, 26.0
+_LEFT, _TOP = 58.0, 94.0
 
 
 class FocusCurve(GrowingRun[FocusRun]):
@@ -33,13 +32,13 @@ class FocusCurve(GrowingRun[FocusRun]):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._earlier: Sequence[FocusRun] = ()
+        self._earlier: Sequence[Curve] = ()
         self._verdict: Verdict | None = None
 
-    def show_earlier(self, runs: Sequence[FocusRun]) -> None:
-        """Runs of this rig and filter whose curves stand faintly behind."""
-        if list(runs) != list(self._earlier):
-            self._earlier = tuple(runs)
+    def show_earlier(self, curves: Sequence[Curve]) -> None:
+        """Of runs of this rig and filter; they stand faintly behind."""
+        if list(curves) != list(self._earlier):
+            self._earlier = tuple(curves)
             self.update()
 
     def steps_of(self, run: FocusRun) -> int:
@@ -69,6 +68,11 @@ class FocusCurve(GrowingRun[FocusRun]):
         if not run.samples or plot.width() < 80 or plot.height() < 50:
             write(painter, plot.center(), "the first frame is being taken", "soft", None, CENTRE)
             return
+        if not any(s.hfr_px > 0 for s in run.samples):
+            where = ", ".join(f"{s.position}" for s in run.samples[-6:])
+            write(painter, plot.center(), "no star in any frame", "text", text_font(Size.HEAD), CENTRE)
+            write(painter, plot.center() + QPointF(0, 24), f"looked at {where}", "soft", None, CENTRE)
+            return
         if self._verdict is None:
             self._verdict = run.verdict()
         curve = self._verdict.curve
@@ -79,8 +83,7 @@ class FocusCurve(GrowingRun[FocusRun]):
         if curve is not None:
             self._paint_zone(painter, axes, curve, run)
         for earlier in self._earlier:
-            if earlier is not run and (before := earlier.curve()) is not None:
-                self._paint_line(painter, axes, before, "faint", 1.0)
+            self._paint_line(painter, axes, earlier, "faint", 1.0)
         if curve is not None:
             self._paint_line(painter, axes, curve, "accent", 1.8)
         painter.restore()
@@ -247,9 +250,9 @@ class _Axes:
         return self.plot.bottom() - size / self.top * self.plot.height()
 
 
-def stretched(shares: np.ndarray) -> QImage:
+def stretched(shares: np.ndarray, power: float = _STRETCH) -> QImage:
     """A star's pixels as an image in the theme's light, 0 to 1; row 0 at the bottom."""
-    tone = np.clip(shares, 0, 1)[::-1] ** _STRETCH
+    tone = np.clip(shares, 0, 1)[::-1] ** power
     light, dark = theme.colour("text"), theme.colour("well")
     channels = [
         np.rint(d + tone * (c - d)).astype(np.uint32)
@@ -259,10 +262,3 @@ def stretched(shares: np.ndarray) -> QImage:
     rows, columns = argb.shape
     data = np.ascontiguousarray(argb, dtype=np.uint32).tobytes()
     return QImage(data, columns, rows, 4 * columns, QImage.Format.Format_RGB32).copy()
-
-
-def result_words(run: FocusRun) -> str:
-    """How it ended, in a line."""
-    if not run.outcome:
-        return "under way"
-    return run.said or words.sentence(run.outcome)

@@ -75,6 +75,8 @@ class Session(QObject):
     deed_told = pyqtSignal(object)
     """How work by hand goes."""
     errands_changed = pyqtSignal()
+    sampled = pyqtSignal(object)
+    """Rows of a stream."""
     programs_asked = pyqtSignal(list)
     """The plan would run these, and nobody here has allowed it yet."""
     scenery_told = pyqtSignal(object)
@@ -396,6 +398,7 @@ class Session(QObject):
                 self._take_reports(news.devices)
                 self._advance(news.at)
             elif isinstance(news, Samples):
+                self.sampled.emit(news)
                 for deed in self._deeds.of_samples(news):
                     self.deed_told.emit(deed)
         if begun:

@@ -40,6 +40,8 @@ class Size:
     LEAST_WINDOW = (1180, 720)
     DESIGN_WINDOW = (1280, 800)
     SMALL, BODY, HEAD, LARGE = 12, 13, 14, 20
+    FIGURE = 56
+    """One number that is read from the telescope."""
     TEXTS = (SMALL, BODY, HEAD, LARGE)
 
 

@@ -162,7 +162,7 @@ class Window(QMainWindow):
     def _make_tune(self, jobs: Jobs) -> Workspace:
         from vigil.ui.tune.workspace import Tune
 
-        return Tune(self.session)
+        return Tune(self.session, jobs)
 
     def _connect(self) -> None:
         session = self.session

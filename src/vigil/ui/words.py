@@ -32,6 +32,11 @@ def signed(value: float, decimals: int = 1) -> str:
     return figures.signed(value, decimals)
 
 
+def steps(value: float) -> str:
+    """A whole number with its sign: "+12", "−6", "0"."""
+    return f"{round(value):+d}".replace("-", "−") if round(value) else "0"
+
+
 def grouped(value: float) -> str:
     """A count with thin spaces between thousands."""
     return f"{value:,.0f}".replace(",", "\u2009").replace("-", MINUS)

@@ -3,6 +3,7 @@ and measured with the same stars from frame to frame."""
 
 import base64
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -89,6 +90,10 @@ class FocusFrames:
                 )
             )
         return tuple(told)
+
+    def stars_of(self, which: Sequence[int]) -> tuple[list[int], list[StarList]]:
+        """Positions and stars of some of the frames."""
+        return [self._seen[k].measure.position for k in which], [self._seen[k].stars for k in which]
 
     def numbers(self) -> dict[str, Any]:
         """Of the last frame, for its event."""

@@ -9,6 +9,8 @@ from vigil.focusing.fine import ENDS, FinePlan
 from vigil.optics.focus import hfr_slope_px_um, usual_hfr_px
 from vigil.optics.train import critical_focus_zone_um
 
+_REACH_ZONES, _REACH_DEPTHS = 12, 10
+"""How far from its start a run goes: so many critical focus zones and depths of the curve."""
 _FEW_BLIND, _MOST_BLIND = 3, 12
 """Looks that show nothing: near where focus was before it is a cloud, else it may be the wrong end."""
 
@@ -46,17 +48,21 @@ def fine_plan(rig: Rig, start: int, usual_px: float | None = None, wish: Wish | 
     if focuser is None or camera is None or ratio is None or rig.focal_length_mm is None:
         raise ActivityFailed(f"{rig.name} needs telescope, camera and focuser to be focused")
     covered = obstruction(rig)
+    zone = zone_steps(rig)
+    slope = focuser.um_per_step * hfr_slope_px_um(ratio, camera.pixel_um, covered)
+    smallest = usual_px or usual_hfr_px(rig.focal_length_mm, camera.pixel_um)
+    usual_reach = round(_REACH_ZONES * zone + _REACH_DEPTHS * smallest / slope)
     return FinePlan(
         start=max(focuser.lowest, min(focuser.highest, start)),
         lowest=focuser.lowest,
         highest=focuser.highest,
         upward=focuser.approach == "upward",
-        zone_steps=zone_steps(rig),
-        slope_px_step=focuser.um_per_step * hfr_slope_px_um(ratio, camera.pixel_um, covered),
-        usual_px=usual_px or usual_hfr_px(rig.focal_length_mm, camera.pixel_um),
+        zone_steps=zone,
+        slope_px_step=slope,
+        usual_px=smallest,
         obstruction=covered,
         step=wish.step or focuser.search_step,
-        reach=None if wish.anywhere else wish.reach or focuser.search_reach,
+        reach=None if wish.anywhere else wish.reach or focuser.search_reach or usual_reach,
         most_blind=_MOST_BLIND if wish.anywhere else _FEW_BLIND,
         frames_each=wish.frames_each or focuser.search_frames,
         finer=wish.finer,

@@ -5,6 +5,7 @@ from typing import Any
 
 from vigil.engine.activities.moves import filter_to, focuser_to
 from vigil.engine.activity import ActivityFailed, Kit
+from vigil.engine.focusing.field import field_of
 from vigil.engine.focusing.frames import FocusFrames
 from vigil.engine.focusing.plan import Wish, fine_plan
 from vigil.focusing.fine import Done, Measure, Run, fine_run
@@ -22,6 +23,8 @@ class Outcome:
     frames: int
     seconds: float
     zone_steps: float
+    field: dict[str, Any] | None = None
+    """Tilt and curvature, where there were stars enough."""
 
     def numbers(self) -> dict[str, Any]:
         """For the log."""
@@ -45,6 +48,7 @@ class Outcome:
             "frames": self.frames,
             "seconds": round(self.seconds, 1),
             "zone_steps": round(self.zone_steps, 1),
+            **({"field": self.field} if self.field else {}),
         }
 
 
@@ -82,6 +86,7 @@ async def fine_focus(
         frames=len(frames.taken),
         seconds=(kit.clock.utcnow() - began).total_seconds(),
         zone_steps=plan.zone_steps,
+        field=field_of(kit.rig, *frames.stars_of(done.used)) if done.accepted else None,
     )
 
 

@@ -1,0 +1,114 @@
+"""Short frames in a loop with one star looked at closely, while a person turns the focuser."""
+
+import base64
+from dataclasses import replace
+from itertools import count
+from typing import Any
+
+import numpy as np
+
+from vigil.devices.protocols import Exposure
+from vigil.documents.focusruns import NEAR
+from vigil.documents.focuswish import NearWish
+from vigil.engine.activities.moves import filter_to, frame_exposure, is_mosaic, take
+from vigil.engine.activity import Kit
+from vigil.engine.errand import ErrandRecorder, ErrandRefused, Workplace
+from vigil.engine.focusing.bench import FocusBench, claimed, needs, through, wished
+from vigil.engine.focusing.plan import obstruction
+from vigil.engine.measuring import FocusOptics
+from vigil.imaging.onestar import OneStar
+from vigil.optics.train import image_scale_arcsec_px
+
+
+class GettingNear(FocusBench):
+    """Until somebody stops it. The focuser is not claimed: it is moved by hand meanwhile. Each frame is a row
+    of the stream `NEAR`, none is an event."""
+
+    KIND = "getting near"
+    wish: NearWish
+
+    @classmethod
+    def asked_for(
+        cls, place: Workplace, recorder: ErrandRecorder, asked: str, values: dict[str, Any]
+    ) -> "GettingNear":
+        wish, rig = wished(NearWish, values), place.kit().rig
+        if wish.guides and rig.guider is None:
+            raise ErrandRefused(f"{rig.name} has no guide camera")
+        if not wish.guides:
+            needs(rig, "telescope", "camera")
+            wish = wish.model_copy(update={"filter": through(rig, wish.filter)})
+        camera = "guide camera" if wish.guides else "camera"
+        claims = claimed(rig, camera, *(() if wish.guides else ("filter wheel",)))
+        words = f"looking at a star with the {camera}"
+        errand = cls(place, recorder, words, claims, asked, wish.model_dump(exclude_defaults=True))
+        errand.wish = wish
+        return errand
+
+    async def work(self, kit: Kit) -> dict[str, Any]:
+        wish, camera = self.wish, "guide camera" if self.wish.guides else "camera"
+        if wish.filter:
+            await filter_to(kit, wish.filter)
+        near = (wish.x, wish.y) if wish.x is not None and wish.y is not None else None
+        for number in count(1):
+            exposure = self._exposure(kit, near)
+            frame = await take(kit, exposure, name=camera)
+            left, bottom = exposure.region[:2] if exposure.region else (0, 0)
+            inside = near and (near[0] / wish.binning - left, near[1] / wish.binning - bottom)
+            full = kit.rig.camera.full_scale_adu if kit.rig.camera and not wish.guides else 65535
+            optics = FocusOptics(full)
+            if not wish.guides:
+                optics = FocusOptics(full, obstruction(kit.rig), is_mosaic(kit, frame))
+            star = await kit.measurer.one_star(frame.image, optics, inside)
+            focuser = kit.devices.focuser
+            position = focuser.state.position if focuser is not None and focuser.state is not None else None
+            told: dict[str, Any] = {"number": number, "position": position, "exposure_s": wish.exposure_s}
+            if star is not None:
+                told |= self._numbers(kit, star, (left, bottom), full)
+                if near is not None or wish.window:
+                    near = told["x_px"], told["y_px"]  # it drifts
+            self.sample(NEAR, told)
+        return {}
+
+    def _exposure(self, kit: Kit, near: tuple[float, float] | None) -> Exposure:
+        wish, rig = self.wish, kit.rig
+        if wish.guides:
+            assert rig.guider is not None, "asked for before"
+            exposure = Exposure(wish.exposure_s, rig.guider.gain, 20, wish.binning)
+            rows, columns = rig.guider.rows, rig.guider.columns
+        else:
+            exposure = replace(frame_exposure(kit, wish.exposure_s, "focusing"), binning=wish.binning)
+            rows, columns = rig.field_px()
+        if not wish.window or near is None:
+            return exposure
+        side = max(64, wish.window // wish.binning)
+        wide, high = columns // wish.binning, rows // wish.binning
+        left = int(np.clip(near[0] / wish.binning - side / 2, 0, max(0, wide - side)))
+        bottom = int(np.clip(near[1] / wish.binning - side / 2, 0, max(0, high - side)))
+        return replace(exposure, region=(left, bottom, min(side, wide), min(side, high)))
+
+    def _numbers(self, kit: Kit, star: OneStar, corner: tuple[int, int], full_adu: float) -> dict[str, Any]:
+        """In the sensor's own pixels, whatever the binning."""
+        binning, rig = self.wish.binning, kit.rig
+        if self.wish.guides:
+            length = rig.guide_focal_length_mm
+            scale = image_scale_arcsec_px(length, rig.guider.pixel_um) if length and rig.guider else None
+        else:
+            scale = rig.scale_arcsec_px()
+        size = star.size_px * binning
+        told: dict[str, Any] = {
+            "x_px": round((star.x_px + corner[0] + 0.5) * binning - 0.5, 2),
+            "y_px": round((star.y_px + corner[1] + 0.5) * binning - 0.5, 2),
+            "size_px": round(size, 3),
+            "disc": star.disc,
+            "peak_share": round((star.peak_adu + star.background_adu) / full_adu, 4),
+            "clipped": star.clipped,
+        }
+        if scale:
+            told["size_arcsec"] = round(size * scale, 2)
+        if star.cutout is not None:
+            steps = np.rint(255 * star.cutout).astype(np.uint8)
+            pixels = base64.b64encode(steps.tobytes()).decode()
+            told["cutout"] = {"side": len(steps), "scale": star.cut_scale * binning, "pixels": pixels}
+            told["profile"] = list(star.profile)
+            told["profile_px"] = round(star.profile_px * binning, 2)
+        return told
