@@ -84,10 +84,11 @@ KNOWN: tuple[Known, ...] = (
     Known(
         "focus fresh", ("pointed", "cover open"),
         "Focused lately, at about this temperature, and stars still small.",
-        "a V-curve is taken through the rig's filter for focusing", ("focuser", "camera", "filter wheel"),
+        "a run follows stars through the lowest point of their sizes", ("focuser", "camera", "filter wheel"),
         (
             "focus_colder_by_c", "focus_averaged_min", "focus_every_min", "focus_every_frames",
-            "focus_grown_by_percent", "focus_at_new_target", "focus_at_filter_change",
+            "focus_grown_by_percent", "focus_weighed", "focus_follows", "focus_at_new_target",
+            "focus_at_filter_change",
         ),
         wanted=lambda rig: rig.focuser is not None,
     ),

@@ -128,6 +128,8 @@ class FocusFound(Values):
     temperature_c: float | None
     hfr_px: float
     block: str = ""
+    slope_px_step: float | None = None
+    sigma_steps: float | None = None
 
 
 class PointingFound(Values):

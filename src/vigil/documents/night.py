@@ -75,6 +75,9 @@ class FocusRecord:
     hfr_px: float
     at: datetime
     block: str = ""
+    slope_px_step: float | None = None
+    """By how much sizes grow a step, far out; and how well the position is known (standard error)."""
+    sigma_steps: float | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -146,6 +146,16 @@ class StandingOrders(Piece):
         Annotated[float, Field(ge=0.1, le=1000)] | None, Shown("stars grown by", "%")
     ] = 15.0
     focus_every_frames: Annotated[_Frames | None, Shown("every", "frames")] = None
+    focus_weighed: Annotated[
+        bool,
+        Shown("when it is worth the minutes", help="the blur that is expected against what a run takes"),
+    ] = False
+    focus_follows: Annotated[
+        bool,
+        Shown(
+            "the focuser follows the temperature", help="between exposures, by the rig's steps for each °C"
+        ),
+    ] = False
     focus_averaged_min: Annotated[
         float,
         Field(ge=0, le=60),

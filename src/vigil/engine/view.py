@@ -47,19 +47,45 @@ class View:
     def mount(self) -> MountState | None:
         return self.states.get("mount")
 
+    @property
+    def probe_c(self) -> float | None:
+        """The focuser's temperature: averaged, else as it reads."""
+        if self.tube_c is not None:
+            return self.tube_c
+        return self.focuser.temperature_c if self.focuser is not None else None
+
+    @property
+    def follows(self) -> bool:
+        """Whether the focuser goes with the temperature between exposures."""
+        focuser = self.rig.focuser
+        return self.orders.focus_follows and focuser is not None and focuser.steps_per_c is not None
+
     def focus_position_for(self, filter_name: str) -> int | None:
-        """Where the focuser belongs for a filter, from the last good focus and the offsets; None without."""
-        return self._reduced(self.night.focus, filter_name)
+        """Where the focuser belongs for a filter, from the last good focus, the offsets, and the temperature
+        where the plan has it followed; None without."""
+        return self._reduced(self.night.focus, filter_name, self.follows)
+
+    def focus_expected_for(self, filter_name: str) -> int | None:
+        """Where a run should begin: with the temperature wherever the rig knows how focus goes with it."""
+        return self._reduced(self.night.focus, filter_name, True)
 
     def last_good_position_for(self, filter_name: str) -> int | None:
         """The same by the last good focus of the night, however long ago."""
-        return self._reduced(self.night.last_focus, filter_name)
+        return self._reduced(self.night.last_focus, filter_name, True)
 
-    def _reduced(self, focus: FocusRecord | None, filter_name: str) -> int | None:
-        wheel = self.rig.wheel
-        if focus is None or self.rig.focuser is None:
+    def _reduced(self, focus: FocusRecord | None, filter_name: str, by_warmth: bool) -> int | None:
+        wheel, focuser = self.rig.wheel, self.rig.focuser
+        if focus is None or focuser is None:
             return None
+        position = focus.position + (self._warmth_steps(focus) if by_warmth else 0)
         if wheel is None or not filter_name or not focus.filter:
-            return focus.position
+            return max(focuser.lowest, min(focuser.highest, position))
         offset = wheel.filter(filter_name).focus_offset_steps - wheel.filter(focus.filter).focus_offset_steps
-        return focus.position + offset
+        return max(focuser.lowest, min(focuser.highest, position + offset))
+
+    def _warmth_steps(self, focus: FocusRecord) -> int:
+        """Whole steps by which focus has moved with the temperature since a run."""
+        focuser, now_c = self.rig.focuser, self.probe_c
+        if focuser is None or focuser.steps_per_c is None or now_c is None or focus.temperature_c is None:
+            return 0
+        return round(focuser.steps_per_c * (now_c - focus.temperature_c))

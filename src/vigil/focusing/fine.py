@@ -7,8 +7,6 @@ from dataclasses import dataclass, replace
 from statistics import median
 from typing import Literal
 
-from scipy.special import stdtrit
-
 from vigil.focusing.find import GoOn, Look, Near, Travel, next_look
 from vigil.focusing.fit import LEAST_POINTS, Curve, NoCurve, Point, fit
 from vigil.focusing.verdict import LEAST_RISE, Verdict, judge
@@ -34,8 +32,8 @@ _MOST_UNSEEN = 4
 _LEAST_NOISE = 0.02
 _USUAL_SCATTER = 0.035
 """Of sizes from frame to frame, by the air alone."""
-_CHANCE = 0.0005
-"""That a confirming frame is refused though nothing is wrong."""
+_SIGMAS = 3.5
+"""By how much of its noise a confirming frame may be larger than the curve's lowest point."""
 _RISE_SOUGHT = 1.2 * LEAST_RISE
 """More than the verdict asks for, so that noise doesn't take it away."""
 
@@ -204,9 +202,7 @@ class _FineRun:
         last = self.frames[-1]
         before = [f for k, f in enumerate(self.frames[:-1]) if k not in self._dropped and self._seen(f)]
         if not self._seen(last):
-            near = any(
-                abs(f.position - last.position) <= 1.5 * self.plan.spacing(self.plan.depth) for f in before
-            )
+            near = self._among_seen(last.position, before)
             if may_be_unseen or not near:
                 return "", 0.0
             return f"only {last.stars} stars at {last.position} where there were more: cloud", CLOUD_WAIT_S
@@ -217,6 +213,17 @@ class _FineRun:
         if last.elongation > _LONG * max(usual, 1.05):
             return f"stars are {last.elongation:.1f} times as long as wide: a gust", GUST_WAIT_S
         return "", 0.0
+
+    def _among_seen(self, position: int, before: Sequence[Taken]) -> bool:
+        """Whether stars should be seen there: they were beside it, and as far from focus."""
+        if not before:
+            return False
+        smallest = min(before, key=lambda f: f.size).position
+        beside = 1.5 * self.plan.spacing(self.plan.depth)
+        return any(
+            abs(f.position - position) <= beside and abs(position - smallest) <= abs(f.position - smallest)
+            for f in before
+        )
 
     def _seen(self, frame: Taken) -> bool:
         return frame.size > 0 and frame.stars >= self.plan.least_stars
@@ -374,9 +381,7 @@ class _FineRun:
         verdict, curve = self.verdict, self.verdict.curve if self.verdict else None
         assert verdict is not None and curve is not None, "judged before"
         best = min(max(round(curve.best), self.plan.low_end), self.plan.high_end)
-        noise = max(curve.residual, _LEAST_NOISE)
-        # few frames tell their own scatter badly
-        sigmas = float(stdtrit(max(len(self.used) - 3, 1), 1 - _CHANCE))
+        noise = max(curve.residual, _USUAL_SCATTER)
         sizes: list[float] = []
         for _ in range(2):
             yield from self._measure(best, "confirm", f"confirming {best}")
@@ -385,7 +390,8 @@ class _FineRun:
                 raise _Refused(f"the confirming frame shows only {last.stars} stars")
             sizes.append(last.size)
             size = sum(sizes) / len(sizes)
-            allowed = sigmas * math.hypot(noise, last.scatter / last.size) / math.sqrt(len(sizes))
+            # not by the root of their number: what the air does lasts longer than a frame
+            allowed = _SIGMAS * math.hypot(noise, last.scatter / last.size)
             limit = curve.best_size * (1 + allowed + _LEAST_NOISE)
             if size <= limit:
                 break
@@ -394,7 +400,7 @@ class _FineRun:
                 f"the confirming frames have {size:.2f} px where the curve has {curve.best_size:.2f}, "
                 f"limit {limit:.2f}: undone"
             )
-        better_before = self._seen(at_start) and size > at_start.size * (1 + sigmas * math.sqrt(2) * noise)
+        better_before = self._seen(at_start) and size > at_start.size * (1 + _SIGMAS * math.sqrt(2) * noise)
         if better_before and at_start.position != best:
             raise _Refused(f"{size:.2f} px at {best}, {at_start.size:.2f} px where it was before: undone")
         gain = f", {at_start.size:.2f} px before" if self._seen(at_start) else ""

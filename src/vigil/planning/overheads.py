@@ -12,7 +12,7 @@ CENTRE_S = 60.0
 FILTER_S = 15.0
 FLIP_S = 90.0
 DITHER_S = 15.0
-FOCUS_FRAMES = 10
+FOCUS_FRAMES = 12
 FOCUS_FRAME_S = 17.0
 FOCUS_S = FOCUS_FRAMES * FOCUS_FRAME_S
 
@@ -54,7 +54,7 @@ def usual_overheads(rig: Rig) -> Overheads:
         return Overheads()
     solve_s = _SOLVE_S + rig.solve_exposure_s + rig.readout_s(camera.settings_for("solving").binning)
     focus_s = rig.focus_exposure_s(wheel.focus_through if wheel else "")
-    focus_s += rig.readout_s(camera.settings_for("focusing").binning)
+    focus_s += rig.readout_s()
     move_s = _FOCUSER_MOVE_S + focuser.settle_s if focuser else 0.0
     turn_s = (_WHEEL_S if wheel is not None and wheel.kind == "wheel" else 0.0) + move_s
     correct_s = mount.settle_s + 1.0

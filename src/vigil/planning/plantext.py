@@ -96,12 +96,14 @@ def _focus_limits(orders: StandingOrders) -> list[str]:
     told += [f"after {orders.focus_every_frames} frames"] if orders.focus_every_frames is not None else []
     if orders.focus_grown_by_percent is not None:
         told.append(f"when stars have grown by {orders.focus_grown_by_percent:g} %")
+    told += ["when it is worth the minutes"] if orders.focus_weighed else []
     told += ["on every new target"] if orders.focus_at_new_target else []
     told += ["after every filter change"] if orders.focus_at_filter_change else []
+    follows = ["the focuser follows the temperature"] if orders.focus_follows else []
     if not told:
-        return ["focused once"]
+        return ["focused once", *follows]
     told[0] = f"refocused {told[0]}"
-    return told
+    return told + follows
 
 
 def _recentred(keep_arcmin: float | None, rig: Rig) -> str:

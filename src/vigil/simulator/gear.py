@@ -51,7 +51,8 @@ class Gear:
         self.scenario = scenario
         self.state.scenario = dump(scenario)
         self.weather = Weather(seed, self.starts_at, scenario.air)
-        self.seeing = Seeing(self.weather, seed, scenario.air.motion_times_theory)
+        air = scenario.air
+        self.seeing = Seeing(self.weather, seed, air.motion_times_theory, air.seeing_flickers)
         self.faults = Faults(scenario.faults, self.rig, seed)
 
     def save(self) -> None:

@@ -231,15 +231,18 @@ def _walked_px(scene: Scene) -> float:
 def _size_px(scene: Scene) -> tuple[float, float]:
     """(HFR, FWHM) of a star near the middle."""
     fwhm = math.hypot(scene.blur.fwhm_px, 2.35 * _walked_px(scene))
-    return _hfr_px(fwhm, _disc_px(scene), scene.blur.obstruction, scene.blur.beta), fwhm
+    return star_size_px(fwhm, _disc_px(scene), scene.blur.obstruction, scene.blur.beta), fwhm
 
 
 _FIRM_FWHM_PX, _RATIO_STEP, _LARGEST_RATIO = 1.5, 0.25, 12.0
 
 
-def _hfr_px(fwhm_px: float, disc_px: float, obstruction: float, beta: float) -> float:
-    """A spot twice as large all round has twice the radius: so it is one function of disc over FWHM, reckoned
-    at a few ratios and drawn straight between them; a large disc's own radius grows with it."""
+def star_size_px(fwhm_px: float, disc_px: float, obstruction: float, beta: float) -> float:
+    """The half-flux radius of a star whose ring out of focus is so wide.
+
+    A spot twice as large all round has twice the radius: so it is one function of disc over FWHM, reckoned
+    at a few ratios and drawn straight between them; a large disc's own radius grows with it.
+    """
     ratio = disc_px / fwhm_px
     if ratio >= _LARGEST_RATIO:
         return disc_px / _LARGEST_RATIO * _firm(round(_LARGEST_RATIO / _RATIO_STEP), obstruction, beta)

@@ -45,7 +45,15 @@ class FocuserPart(Part):
     coarse_step: Annotated[int, Field(ge=1), Shown("coarse step", "steps", safe=True)] = 100
     probe: Annotated[Literal["focuser", "weather station", "none"], Shown("temperature from")] = "focuser"
     steps_per_c: Annotated[
-        float | None, Shown("for each degree", "steps/°C", help="moves with temperature; empty: not at all")
+        float | None,
+        Shown("for each degree", "steps/°C", help="how focus moves with temperature; empty: not known"),
+    ] = None
+    steps_per_c_error: Annotated[
+        NotNegative | None, Shown("that is known to ±", "steps/°C", safe=True, help="standard error")
+    ] = None
+    wanders_steps_h: Annotated[
+        NotNegative | None,
+        Shown("wanders besides by", "steps/√h", safe=True, help="what temperature doesn't explain"),
     ] = None
 
     @model_validator(mode="after")

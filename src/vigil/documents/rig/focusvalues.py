@@ -47,9 +47,14 @@ def with_backlash(rig: Rig, backlash_steps: float) -> Rig:
     return rig.model_copy(update={"focuser": rig.focuser.model_copy(update=values)})
 
 
-def with_slope(rig: Rig, steps_per_c: float) -> Rig:
-    """Steps for each °C. Raises ValueError without a focuser."""
+def slope_values(steps_per_c: float, half: float) -> dict[str, float]:
+    """Fields of the focuser for a temperature model: steps for each °C, and half of their 95 % interval."""
+    return {"steps_per_c": round(steps_per_c, 2), "steps_per_c_error": round(half / 1.96, 2)}
+
+
+def with_slope(rig: Rig, steps_per_c: float, half: float) -> Rig:
+    """A temperature model. Raises ValueError without a focuser."""
     if rig.focuser is None:
         raise ValueError(f"{rig.name} has no focuser")
-    focuser = rig.focuser.model_copy(update={"steps_per_c": round(steps_per_c, 2)})
+    focuser = rig.focuser.model_copy(update=slope_values(steps_per_c, half))
     return rig.model_copy(update={"focuser": focuser})

@@ -25,6 +25,9 @@ class AirEffects(Part):
         Annotated[float, Field(gt=0, le=20)] | None,
         Shown("seeing", "″", help="FWHM at the zenith; empty: by seed"),
     ] = None
+    seeing_flickers: Annotated[
+        float, Field(ge=0, le=0.5), Shown("seeing flickers by", help="share, over seconds")
+    ] = 0.0
     seeing_wanders: Annotated[
         float, Field(ge=0, le=1), Shown("seeing wanders by", help="share, over hours")
     ] = 0.1

@@ -7,6 +7,9 @@ from vigil.engine.activity import Activity, ActivityFailed, Kit
 from vigil.engine.focusing.run import fine_focus
 from vigil.planning.overheads import FOCUS_S
 
+_SIGMAS = 3.92
+"""Standard errors in a 95 % interval."""
+
 
 @dataclass(frozen=True)
 class Focus(Activity):
@@ -52,6 +55,8 @@ class Focus(Activity):
                 "temperature_c": outcome.temperature_c,
                 "hfr_px": round(done.size, 3),
                 "block": self.block,
+                "slope_px_step": round(done.curve.slope, 7),
+                "sigma_steps": round((high - low) / _SIGMAS, 2),
             },
             "run": numbers,
             "summary": f"{done.size:.2f} px at {done.position} (95 %: {low:.0f} to {high:.0f}), {through}",

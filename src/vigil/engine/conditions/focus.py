@@ -12,6 +12,9 @@ from vigil.engine.check import Check, Condition, Gauge, Standing
 from vigil.engine.remedy import Remedy
 from vigil.engine.starlight import under_stars
 from vigil.engine.view import View
+from vigil.focusing.weigh import Known, Weighed, weigh
+from vigil.optics.train import critical_focus_zone_um
+from vigil.planning.overheads import usual_overheads
 from vigil.planning.usual import size_after_focus
 
 _REFUSED_BEFORE_ELSEWHERE = 2
@@ -51,7 +54,7 @@ class FocusFresh(Condition):
         if view.orders.focus_at_filter_change and view.wanted.filter:
             through = view.wanted.filter
         here = view.focuser.position if view.focuser else focuser.start if focuser else 0
-        start = view.focus_position_for(through)
+        start = view.focus_expected_for(through)
         if start is None and night.focus_astray is not None:
             # a run that was cut off has left the focuser anywhere
             start = night.focus_astray
@@ -71,9 +74,7 @@ class FocusFresh(Condition):
 def _gauges(view: View, focus: FocusRecord, start: datetime) -> tuple[Gauge, ...]:
     orders = view.orders
     gauges: list[Gauge] = []
-    now_c = view.tube_c
-    if now_c is None and view.focuser is not None:
-        now_c = view.focuser.temperature_c
+    now_c = view.probe_c
     if orders.focus_colder_by_c is not None and now_c is not None and focus.temperature_c is not None:
         colder = round(abs(now_c - focus.temperature_c), 1)
         gauges.append(Gauge("temperature change", colder, orders.focus_colder_by_c, "°C"))
@@ -87,7 +88,40 @@ def _gauges(view: View, focus: FocusRecord, start: datetime) -> tuple[Gauge, ...
         name = view.wanted.filter
         grown = grown_percent([x.hfr_px for x in view.night.lights_since_focus if x.filter == name])
         gauges.append(Gauge("stars grown by", round(grown, 1), orders.focus_grown_by_percent, "%"))
+    if orders.focus_weighed and (worth := weighed(view, focus, start)) is not None:
+        gained, costs = round(worth.gain_s / 60, 2), round(worth.cost_s / 60, 1)
+        gauges.append(Gauge("lost to focus", gained, costs, "min", due_at=True))
     return tuple(gauges)
+
+
+_STEPS_SINCE = 8
+_WANDERS_OF_ZONE = 0.1
+"""An hour, where the rig doesn't say by how much focus wanders: this share of the critical focus zone."""
+
+
+def weighed(view: View, focus: FocusRecord, start: datetime) -> Weighed | None:
+    """Exposure time lost to the blur that is expected since a run, against what another one takes; None where
+    a run didn't tell how sizes grow. Between then and now the temperature is taken to have changed evenly."""
+    focuser, ratio = view.rig.focuser, view.rig.focal_ratio
+    if focuser is None or ratio is None or not focus.slope_px_step:
+        return None
+    zone = critical_focus_zone_um(ratio) / focuser.um_per_step
+    by_c, error = focuser.steps_per_c, focuser.steps_per_c_error
+    known = Known(
+        best_size=focus.hfr_px,
+        slope=focus.slope_px_step,
+        sigma_steps=focus.sigma_steps or 0.0,
+        unfollowed_steps_per_c=0.0 if view.follows else by_c or 0.0,
+        sigma_steps_per_c=error or 0.0,
+        wanders_steps_h=_WANDERS_OF_ZONE * zone
+        if focuser.wanders_steps_h is None
+        else focuser.wanders_steps_h,
+    )
+    passed_s = (start - focus.at).total_seconds()
+    now_c = view.probe_c
+    change_c = 0.0 if now_c is None or focus.temperature_c is None else now_c - focus.temperature_c
+    shares = [(k + 1) / _STEPS_SINCE for k in range(_STEPS_SINCE)]
+    return weigh(known, [(passed_s * s, change_c * s) for s in shares], usual_overheads(view.rig).focus_s)
 
 
 _TREND_FRAMES, _FEWEST = 7, 3

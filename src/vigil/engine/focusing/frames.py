@@ -16,7 +16,7 @@ from vigil.focusing.fine import FinePlan, Measure, Taken
 from vigil.focusing.samestars import StarList, same_stars
 from vigil.imaging.focusframe import Cutout, FocusFrame
 
-_ENOUGH_STARS, _MOST_CLIPPED = 12, 0.1
+_ENOUGH_STARS, _FEW_STARS, _MOST_CLIPPED = 12, 5, 0.1
 _LONGEST_S, _BLIND_S, _SHORTEST_S = 30.0, 10.0, 0.2
 _ADAPTED = 4
 _SCATTER_FLOOR = 0.002
@@ -131,9 +131,10 @@ def _better_exposure_s(exposure_s: float, found: FocusFrame, at_look: bool, firs
     clips = found.clipped > _MOST_CLIPPED * max(found.found, 1) and found.clipped >= 1
     if clips and exposure_s > _SHORTEST_S:
         return max(exposure_s / 3, _SHORTEST_S)
-    few = found.stars < _ENOUGH_STARS and found.discs is None and (first or found.stars > 0)
-    longest_s = _LONGEST_S if found.stars else _BLIND_S
-    if at_look and few and not found.clipped and exposure_s < longest_s:
+    enough = _ENOUGH_STARS if at_look else _FEW_STARS
+    few = found.stars < enough and found.discs is None and (first or found.found > 0)
+    longest_s = _LONGEST_S if found.found else _BLIND_S
+    if few and not found.clipped and exposure_s < longest_s:
         return min(2.5 * exposure_s, longest_s)
     return None
 

@@ -14,6 +14,8 @@ _FWHM_PER_SIGMA = 2 * np.sqrt(2 * np.log(2))
 # the dance has its power below the aperture's crossing frequency and a long tail towards slow: shares of the
 # variance by memory that follow f^(−2/3) from 0.02 to 3 Hz (Tyler 1994, J. Opt. Soc. Am. A 11, 358), as sums
 # of exponential memories
+FLICKER_S = 2.0
+"""How long a flicker of the seeing lasts."""
 _PARTS = ((0.52, 0.12), (0.24, 0.5), (0.14, 2.0), (0.10, 8.0))
 
 
@@ -36,11 +38,13 @@ def motion_rms_arcsec(fwhm_arcsec: float, aperture_mm: float) -> float:
 
 
 class Seeing:
-    """The two cameras see the same dance, each as much of it as its aperture lets through."""
+    """The two cameras see the same dance, each as much of it as its aperture lets through. `flickers` is by
+    what share the width changes over seconds; long exposures average that."""
 
-    def __init__(self, weather: Weather, seed: int, times_theory: float) -> None:
+    def __init__(self, weather: Weather, seed: int, times_theory: float, flickers: float = 0.0) -> None:
         self._weather = weather
         self._times_theory = times_theory
+        self._flickers, self._flicker = flickers, Mixture(((1.0, FLICKER_S),), seed, 380)
         self._axes = Mixture(_PARTS, seed, 300), Mixture(_PARTS, seed, 310)
         self._shakes = (
             Mixture(((0.6, 0.4), (0.4, 3.0)), seed, 320),
@@ -71,6 +75,8 @@ class Seeing:
         end = seconds + exposure_s
         moved = [rms * axis.mean(seconds, end) for axis in self._axes]
         long_fwhm = self._weather.seeing_arcsec(at) * air_mass**0.6
+        if self._flickers:
+            long_fwhm *= float(np.exp(self._flickers * self._flicker.mean(seconds, end)))
         still = self._axes[0].variance_of_mean(exposure_s) * rms**2
         sharp = max(long_fwhm**2 - _FWHM_PER_SIGMA**2 * still, (0.3 * long_fwhm) ** 2)
         shake_rms = self._weather.shake_rms_arcsec(at)

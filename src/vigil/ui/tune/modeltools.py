@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QWidget
 
 from vigil.documents.errands import ErrandState
 from vigil.documents.rig import Rig
+from vigil.documents.rig.focusvalues import slope_values
 from vigil.focusing.history import History
 from vigil.ui import words
 from vigil.ui.fields import whole_number
@@ -34,8 +35,9 @@ class ModelTools(QWidget):
 
     def _take_over(self) -> None:
         if self._history is not None and self._history.slope is not None:
-            value = round(self._history.slope.value, 2)
-            self._doing.edit({("focuser", "steps_per_c"): value}, "the temperature model")
+            slope = self._history.slope
+            values = {("focuser", k): v for k, v in slope_values(slope.value, slope.half).items()}
+            self._doing.edit(values, "the temperature model")
 
     def show_all(self, rig: Rig, history: History | None, runs: int, why: str) -> None:
         self._history = history
@@ -49,7 +51,9 @@ class ModelTools(QWidget):
         own = rig.focuser.steps_per_c if rig.focuser else None
         facts += [("in the rig", "none" if own is None else f"{words.signed(own)} steps/°C")]
         self.facts.show_facts(facts)
-        follows = "With steps in the rig the focuser follows the temperature between exposures."
+        follows = (
+            "With it in the rig a plan may have the focuser follow the temperature, or weigh when to refocus."
+        )
         self.said.setText(follows if slope is not None else f"{why[:1].upper()}{why[1:]}.")
         self.take_over.setEnabled(slope is not None)
 
