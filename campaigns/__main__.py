@@ -6,6 +6,9 @@ import sys
 from campaigns import (
     crashes,
     flips,
+    focusing,
+    focuslearning,
+    focustroubles,
     fuzzing,
     matches,
     mosaicfields,
@@ -13,6 +16,7 @@ from campaigns import (
     offers,
     physics,
     randomnights,
+    refocusing,
     rigs,
     skyoracle,
     solving,
@@ -22,7 +26,11 @@ from campaigns import (
 
 CAMPAIGNS = {
     "crashes": crashes.campaign,
+    "findfocus": focusing.finding_campaign,
     "flips": flips.campaign,
+    "focus": focusing.campaign,
+    "focuslearning": focuslearning.campaign,
+    "focustroubles": focustroubles.campaign,
     "fuzz": fuzzing.campaign,
     "matches": matches.campaign,
     "mosaics": mosaicfields.campaign,
@@ -32,6 +40,7 @@ CAMPAIGNS = {
     "nights": nights.campaign,
     "offers": offers.campaign,
     "random": randomnights.campaign,
+    "refocusing": refocusing.campaign,
     "rigs": rigs.campaign,
     "turns": turns.campaign,
     "physics": physics.campaign,

@@ -1,6 +1,7 @@
 """Focus runs against what was true: telescopes and seeing of all kinds, from near and from anywhere."""
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
@@ -11,6 +12,7 @@ from campaigns.demo import demo_rig
 from campaigns.figures import run_campaign
 from vigil.cli.benchalone import Alone, Bench, on_the_bench
 from vigil.documents.errands import Outcome
+from vigil.documents.events import Event
 from vigil.documents.rig import Rig
 from vigil.documents.rig.change import with_values
 from vigil.documents.scenario import Scenario
@@ -40,7 +42,7 @@ class Case:
     told: dict[str, Any]
 
 
-def case(seed: int, anywhere: bool = False, pixels: bool = False, **air: Any) -> Case:
+def case(seed: int, anywhere: bool = False) -> Case:
     """Drawn by its seed. The focuser begins up to eight critical focus zones off, or anywhere. The air keeps
     its temperature: what focus moves while a run goes on is the temperature model's matter."""
     rng = np.random.default_rng([17, seed])
@@ -84,7 +86,6 @@ def case(seed: int, anywhere: bool = False, pixels: bool = False, **air: Any) ->
                 "seeing_wanders": 0.0,
                 "falls_c": 0.0,
                 "seeing_flickers": scatter / math.sqrt(variance_of_mean(FLICKER_S, _EXPOSURE_S)),
-                **air,
             },
             "focuser": {"backlash_steps": backlash, "steps_per_s": 20_000},
             # best focus is told where the whole field has it
@@ -106,37 +107,58 @@ def case(seed: int, anywhere: bool = False, pixels: bool = False, **air: Any) ->
     return Case(rig, scenario, start, seed, zone_steps, told)
 
 
-def carried_out(drawn: Case, kind: str, pixels: bool, **values: Any) -> dict[str, Any]:
-    """An errand of the focus bench, and how well it ended."""
+def carried_events(
+    drawn: Case,
+    kind: str,
+    pixels: bool,
+    near: tuple[float, float] | None = None,
+    before: Callable[[Bench], None] = lambda bench: None,
+    after: Callable[[Bench], None] = lambda bench: None,
+    **values: Any,
+) -> list[Event]:
+    """An errand of the focus bench; `before` and `after` look at what is true."""
     assert drawn.rig.simulated is not None
 
-    async def use(bench: Bench) -> dict[str, Any]:
-        truth = bench.observatory.truth
-        best, before = truth.focus(truth.gear.state.slot, bench.clock.utcnow())
-        ended = await bench.carry_out(kind, values)
-        best, stands = truth.focus(truth.gear.state.slot, bench.clock.utcnow())
-        off = stands - best
-        run = ended.values.get("run") or {}
-        told: dict[str, Any] = {
-            **drawn.told,
-            "accepted": ended.values["outcome"] == Outcome.DONE.value,
-            "reason": ended.reason,
-            "frames": run.get("frames"),
-            "seconds": run.get("seconds"),
-            "off_of_zone": round(off / drawn.zone_steps, 4),
-            "size_over_best": round(_size_over_best(drawn, off), 4),
-            "before_over_best": round(_size_over_best(drawn, before - best), 4),
-        }
-        if told["accepted"] and run.get("interval_95"):
-            low, high = run["interval_95"]
-            where = run["position"] - off
-            told["inside"] = bool(low <= where <= high)
-            told["half_of_zone"] = round((high - low) / 2 / drawn.zone_steps, 4)
-        return told
+    async def use(bench: Bench) -> list[Event]:
+        before(bench)
+        await bench.carry_out(kind, values)
+        after(bench)
+        return bench.events
 
     at = drawn.rig.simulated.starts_at + _INTO_THE_NIGHT
-    order = Alone(drawn.rig, drawn.scenario, drawn.seed, at, quick=not pixels, focuser_at=drawn.start)
+    order = Alone(drawn.rig, drawn.scenario, drawn.seed, at, near, quick=not pixels, focuser_at=drawn.start)
     return on_the_bench(order, use)
+
+
+def carried_out(
+    drawn: Case, kind: str, pixels: bool, near: tuple[float, float] | None = None
+) -> dict[str, Any]:
+    """The same, and how well it ended."""
+    offs: list[float] = []
+
+    def look(bench: Bench) -> None:
+        truth = bench.observatory.truth
+        best, stands = truth.focus(truth.gear.state.slot, bench.clock.utcnow())
+        offs.append(stands - best)
+
+    ended = carried_events(drawn, kind, pixels, near, look, look)[-1]
+    before, off = offs
+    run = ended.values.get("run") or {}
+    told: dict[str, Any] = {
+        **drawn.told,
+        "accepted": ended.values["outcome"] == Outcome.DONE.value,
+        "reason": ended.reason,
+        "frames": run.get("frames"),
+        "seconds": run.get("seconds"),
+        "off_of_zone": round(off / drawn.zone_steps, 4),
+        "size_over_best": round(_size_over_best(drawn, off), 4),
+        "before_over_best": round(_size_over_best(drawn, before), 4),
+    }
+    if told["accepted"] and run.get("interval_95"):
+        low, high = run["interval_95"]
+        told["inside"] = bool(low <= run["position"] - off <= high)
+        told["half_of_zone"] = round((high - low) / 2 / drawn.zone_steps, 4)
+    return told
 
 
 def _size_over_best(drawn: Case, off_steps: float) -> float:
@@ -151,7 +173,7 @@ def _size_over_best(drawn: Case, off_steps: float) -> float:
 
 def one_run(seed: int, pixels: bool) -> dict[str, Any]:
     """A fine run from up to eight zones off."""
-    return carried_out(case(seed, pixels=pixels), "focus", pixels)
+    return carried_out(case(seed), "focus", pixels)
 
 
 def _good(result: dict[str, Any]) -> bool:
@@ -192,7 +214,7 @@ def campaign() -> dict[str, Any]:
 
 def one_finding(seed: int, pixels: bool = True) -> dict[str, Any]:
     """Find focus from anywhere in the travel."""
-    return carried_out(case(seed, anywhere=True, pixels=pixels), "find focus", pixels)
+    return carried_out(case(seed, anywhere=True), "find focus", pixels)
 
 
 def summarise_findings(results: list[dict[str, Any]]) -> dict[str, Any]:

@@ -74,7 +74,7 @@ def test_backlash_and_offsets_come_with_intervals_and_go_into_the_rig() -> None:
     assert all(abs(o["steps"] - o["before"]) <= 5 for o in offsets.values())
     changed = with_offsets(RIG, {"Ha": 40})
     assert changed.wheel is not None and changed.wheel.filter("Ha").focus_offset_steps == 40
-    assert with_slope(RIG, -6.543, 0.5).focuser.steps_per_c == -6.54  # type: ignore[union-attr]
+    assert with_slope(RIG, -6.543, 0.5, 0.8).focuser.steps_per_c == -6.54  # type: ignore[union-attr]
 
 
 def test_what_cannot_be_measured_is_refused_before_it_begins() -> None:

@@ -139,7 +139,7 @@ def _learn(args: argparse.Namespace) -> int:
     if history.slope is None:
         return NOT_ALL
     if args.take_over:
-        keep_changed(with_slope(rig, history.slope.value, history.slope.half), path)
+        keep_changed(with_slope(rig, history.slope.value, history.slope.half, history.scatter), path)
         print(f"{rig.id}: {history.slope.value:+.2f} steps for each °C", file=sys.stderr)
     return OK
 

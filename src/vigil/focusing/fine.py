@@ -34,6 +34,8 @@ _USUAL_SCATTER = 0.035
 """Of sizes from frame to frame, by the air alone."""
 _SIGMAS = 3.5
 """By how much of its noise a confirming frame may be larger than the curve's lowest point."""
+_CLEARLY = 1.2
+"""Times the smallest size, by which others are larger whatever the air does."""
 _RISE_SOUGHT = 1.2 * LEAST_RISE
 """More than the verdict asks for, so that noise doesn't take it away."""
 
@@ -164,6 +166,7 @@ class _FineRun:
         self.verdict: Verdict | None = None
         self.used: list[int] = []
         self._way_there = 0
+        self.depth = plan.depth
         self._dropped: set[int] = set()
         self._repeated: set[int] = set()
 
@@ -172,7 +175,7 @@ class _FineRun:
         at_start = self.frames[-1]
         centre = yield from self._approach()
         self._way_there = len(self.frames)
-        sweep = self._grid(centre, self.plan.spacing(self.plan.depth))
+        sweep = self._grid(centre, self.plan.spacing(self.depth))
         yield from self._sweep(sweep, "sweep")
         yield from self._until_known()
         return (yield from self._confirmed(at_start))
@@ -219,7 +222,7 @@ class _FineRun:
         if not before:
             return False
         smallest = min(before, key=lambda f: f.size).position
-        beside = 1.5 * self.plan.spacing(self.plan.depth)
+        beside = 1.5 * self.plan.spacing(self.depth)
         return any(
             abs(f.position - position) <= beside and abs(position - smallest) <= abs(f.position - smallest)
             for f in before
@@ -260,6 +263,9 @@ class _FineRun:
         )
         while True:
             looks = [Look(f.position, self._radius_px(f, a_radius)) for f in self.frames]
+            between = self._between()
+            if between is not None:
+                return between
             step = next_look(travel, plan.start, looks)
             if isinstance(step, Near):
                 return step.position
@@ -267,6 +273,23 @@ class _FineRun:
                 farther = "; find focus goes farther" if plan.reach is not None else ""
                 raise _Refused(f"{step.reason}{farther}")
             yield from self._measure(step.position, "look", step.why, may_be_unseen=True)
+
+    def _between(self) -> int | None:
+        """Where stars are smallest, when they are clearly larger on both sides: however large they are there,
+        as on a tilted sensor, they get no smaller. The sweep is then as wide as their size asks for."""
+        seen = [f for f in self.frames if self._seen(f) and f.radius_px is None]
+        if len(seen) < 3:
+            return None
+        smallest = min(seen, key=lambda f: f.size)
+        larger = [f.position for f in seen if f.size > _CLEARLY * smallest.size]
+        if not (
+            min(larger, default=smallest.position)
+            < smallest.position
+            < max(larger, default=smallest.position)
+        ):
+            return None
+        self.depth = max(self.plan.depth, smallest.size / self.plan.slope_px_step)
+        return smallest.position
 
     def _radius_px(self, frame: Taken, a_radius: float) -> float | None:
         if frame.radius_px is not None:
@@ -330,7 +353,7 @@ class _FineRun:
         """The positions that are measured next; none where the lowest point is known, or can't be."""
         plan = self.plan
         positions = sorted(self.frames[k].position for k in self.used)
-        step = plan.spacing(plan.depth)
+        step = plan.spacing(self.depth)
         if curve is None:
             smallest = min(self.used, key=lambda k: self.frames[k].size)
             middle = (positions[0] + positions[-1]) / 2

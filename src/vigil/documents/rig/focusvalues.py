@@ -47,14 +47,19 @@ def with_backlash(rig: Rig, backlash_steps: float) -> Rig:
     return rig.model_copy(update={"focuser": rig.focuser.model_copy(update=values)})
 
 
-def slope_values(steps_per_c: float, half: float) -> dict[str, float]:
-    """Fields of the focuser for a temperature model: steps for each °C, and half of their 95 % interval."""
-    return {"steps_per_c": round(steps_per_c, 2), "steps_per_c_error": round(half / 1.96, 2)}
+def slope_values(steps_per_c: float, half: float, scatter: float) -> dict[str, float]:
+    """Fields of the focuser for a temperature model: steps for each °C, half of their 95 % interval, and the
+    runs' scatter about it, which is taken for what focus wanders besides in an hour."""
+    return {
+        "steps_per_c": round(steps_per_c, 2),
+        "steps_per_c_error": round(half / 1.96, 2),
+        "wanders_steps_h": round(scatter, 2),
+    }
 
 
-def with_slope(rig: Rig, steps_per_c: float, half: float) -> Rig:
+def with_slope(rig: Rig, steps_per_c: float, half: float, scatter: float) -> Rig:
     """A temperature model. Raises ValueError without a focuser."""
     if rig.focuser is None:
         raise ValueError(f"{rig.name} has no focuser")
-    focuser = rig.focuser.model_copy(update=slope_values(steps_per_c, half))
+    focuser = rig.focuser.model_copy(update=slope_values(steps_per_c, half, scatter))
     return rig.model_copy(update={"focuser": focuser})

@@ -35,8 +35,9 @@ class ModelTools(QWidget):
 
     def _take_over(self) -> None:
         if self._history is not None and self._history.slope is not None:
-            slope = self._history.slope
-            values = {("focuser", k): v for k, v in slope_values(slope.value, slope.half).items()}
+            slope, scatter = self._history.slope, self._history.scatter
+            learnt = slope_values(slope.value, slope.half, scatter)
+            values = {("focuser", name): value for name, value in learnt.items()}
             self._doing.edit(values, "the temperature model")
 
     def show_all(self, rig: Rig, history: History | None, runs: int, why: str) -> None:
