@@ -253,6 +253,21 @@ def _read_shelf_csv(path: Path) -> None:
         _said(problem, None)
 
 
+def _read_focus_csv(path: Path) -> None:
+    from vigil.files.focuscsv import BadTable, read_points
+    from vigil.focusing.verdict import judge
+
+    try:
+        judge(read_points(path))
+    except BadTable as problem:
+        _said(problem, path)
+
+
+def _focus_tables() -> list[bytes]:
+    rows = [f"{p},{(2.25 + 0.0009 * (p - 1200) ** 2) ** 0.5:.3f},0.02" for p in range(1000, 1401, 50)]
+    return [("position,size,scatter\n" + "\n".join(rows) + "\n").encode()]
+
+
 def _document(model_name: str, then: Callable[[Any], None] = lambda document: None) -> Callable[[Path], None]:
     """Reads one, writes it, reads that back the same, and goes on to what is made of it."""
 
@@ -392,6 +407,7 @@ READERS: tuple[Reader, ...] = (
     Reader("star table", ".fits", lambda: _fits_files("table"), _read_stars, _fits_spoilt),
     Reader("star list", ".csv", lambda: [b"ra,dec,mag\n79.1,34.2,11\n80,35,9\n"], _read_stars, _bytes_spoilt),
     Reader("horizon", ".txt", lambda: [b"# az alt\n0 12\n90, 20\n180;9\n"], _read_horizon, _bytes_spoilt),
+    Reader("focus table", ".csv", _focus_tables, _read_focus_csv, _bytes_spoilt),
     Reader("shelf as CSV", ".csv", lambda: _shelf_seeds(True), _read_shelf_csv, _bytes_spoilt),
     Reader("shelf", ".json", lambda: _shelf_seeds(False), _document("Shelf"), _json_spoilt),
     Reader("plan", ".json", _rich_plan, _document("NightPlan", _of_plan), _json_spoilt),
