@@ -11,8 +11,8 @@ from tests.keeper.kept import RIG, Place, kept
 from vigil.cli.benchalone import Alone, Bench, on_the_bench
 from vigil.documents.errands import Outcome
 from vigil.documents.events import Event, Kind
-from vigil.documents.focusruns import FocusRun, runs_of
-from vigil.documents.messages import Command
+from vigil.documents.focusruns import NEAR, FocusRun, runs_of
+from vigil.documents.messages import Command, Samples
 from vigil.documents.rig.focusvalues import with_backlash, with_offsets, with_slope
 from vigil.documents.scenario import Scenario
 from vigil.engine.errand import ErrandRefused
@@ -133,3 +133,44 @@ def test_stopped_in_the_middle_it_stands_still_and_the_night_must_focus_anew(tmp
     kept(tmp_path, work)
     (run,) = runs_of(LedgerStore(tmp_path / "ledger.sqlite").events("2027-01-12-heron-480-focus-1"))
     assert run.outcome == "stopped" and run.samples and run.samples[0].kept == {}
+
+
+def test_sharpness_of_any_subject_focuses_without_the_mount(tmp_path: Path) -> None:
+    async def work(place: Place) -> None:
+        await place.do("all", "connect")  # the mount stays parked
+        answer = await place.ask(Command.BEGIN, kind="focus", by="sharpness", step=15)
+        ended = await place.until(Kind.ERRAND_ENDED, errand=answer.reason)
+        assert ended.values["outcome"] == "done" and ended.reason.startswith("blur "), ended.reason
+
+    kept(tmp_path, work)
+
+
+@pytest.mark.parametrize(
+    "values", [{"binning": 2}, {"window": 128, "x": 300.0, "y": 320.0}, {"guides": True}]
+)
+def test_getting_near_streams_a_star_until_it_is_stopped(tmp_path: Path, values: dict[str, Any]) -> None:
+    heard: list[Any] = []
+
+    async def work(place: Place) -> None:
+        await place.do("all", "connect")
+        await place.do("mount", "unpark")
+        detach = await place.keeper.attach(0, heard.append, {NEAR})
+        answer = await place.ask(Command.BEGIN, kind="getting near", **values)
+        assert answer.taken, answer.reason
+        await asyncio.sleep(6)
+        await place.ask(Command.DEVICE, device="focuser", action="by", steps=50)
+        await asyncio.sleep(20)
+        before = len([e for e in place.told if e.errand == answer.reason])
+        await place.ask(Command.STOP_ERRAND, errand=answer.reason)
+        await place.until(Kind.ERRAND_ENDED, errand=answer.reason)
+        assert before == 1, "no frame is an event"
+        detach()
+
+    kept(tmp_path, work)
+    rows = [row.values for news in heard if isinstance(news, Samples) for row in news.rows]
+    assert len(rows) >= 4 and {row["position"] for row in rows} >= {rows[0]["position"] + 50}
+    assert all("size_px" in row or "blur" in row for row in rows)
+    sizes = [row["size_px"] for row in rows if "size_px" in row]
+    assert all(size > 0 for size in sizes) and [row["number"] for row in rows] == list(
+        range(1, len(rows) + 1)
+    )

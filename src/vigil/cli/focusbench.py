@@ -52,12 +52,24 @@ def on_the_focus_bench(args: argparse.Namespace) -> int:
 def _values(args: argparse.Namespace) -> dict[str, Any]:
     """What the errand is begun with."""
     fields = {
-        "run": ("filter", "start", "step", "reach", "frames", "exposure", "finer"),
+        "run": ("filter", "start", "step", "reach", "frames", "exposure", "finer", "by"),
         "find": ("filter", "start", "frames", "exposure"),
         "offsets": ("filters", "rounds"),
         "backlash": ("filter", "most", "exposure"),
     }[args.action]
-    every = {"filter", "start", "step", "reach", "frames", "exposure", "finer", "filters", "rounds", "most"}
+    every = {
+        "filter",
+        "start",
+        "step",
+        "reach",
+        "frames",
+        "exposure",
+        "finer",
+        "filters",
+        "rounds",
+        "most",
+        "by",
+    }
     for name in sorted(every - set(fields)):
         if getattr(args, name) not in (None, False):
             raise BadInput(f"--{name} doesn't go with {args.action}")

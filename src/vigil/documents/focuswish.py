@@ -1,6 +1,6 @@
 """What people ask of the focus bench."""
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -21,6 +21,8 @@ class FocusWish(BaseModel):
     frames: Annotated[int, Field(ge=1, le=9)] | None = None
     exposure_s: Seconds | None = None
     finer: bool = False
+    by: Literal["stars", "sharpness"] = "stars"
+    """What is measured: the stars, or how sharp whatever the frames show is."""
 
 
 class OffsetsWish(BaseModel):
@@ -54,5 +56,7 @@ class NearWish(BaseModel):
     guides: bool = False
     x: float | None = None
     y: float | None = None
+    mask: bool = False
+    """Whether a diffraction mask is on: its spikes are read."""
     window: Annotated[int, Field(ge=0, le=4096)] = 0
     """Side of the subframe around the star, in unbinned px; 0: the whole frame."""

@@ -14,6 +14,8 @@ from vigil.imaging.figures import FrameFigures
 from vigil.imaging.focusframe import FocusFrame, focus_frame
 from vigil.imaging.mosaic import SMOOTHING_PX2, luminance
 from vigil.imaging.onestar import OneStar, one_star
+from vigil.imaging.sharpness import Sharpness, sharpness_of
+from vigil.imaging.spikes import MaskReading, mask_reading
 from vigil.imaging.stars import Stars, measure_field
 from vigil.runtime.workshop import WorkerDied, Workshop
 from vigil.solving.blind import Breadth
@@ -76,6 +78,14 @@ class Measurer(Protocol):
         """The star nearest to a place (column, row), else the brightest; None where there is none."""
         ...
 
+    async def sharpness(self, image: NDArray[np.generic], full_scale_adu: float) -> Sharpness:
+        """Of whatever it shows."""
+        ...
+
+    async def mask(self, image: NDArray[np.generic], x_px: float, y_px: float) -> MaskReading:
+        """A diffraction mask's spikes around the star at a place. Raises MeasuringFailed without three."""
+        ...
+
 
 @dataclass(frozen=True, slots=True)
 class FocusOptics:
@@ -123,6 +133,12 @@ class PixelMeasurer:
         self, image: NDArray[np.generic], optics: FocusOptics, near: tuple[float, float] | None
     ) -> OneStar | None:
         return await self._run(_one_star, image, optics, near)
+
+    async def sharpness(self, image: NDArray[np.generic], full_scale_adu: float) -> Sharpness:
+        return await self._run(sharpness_of, image, full_scale_adu)
+
+    async def mask(self, image: NDArray[np.generic], x_px: float, y_px: float) -> MaskReading:
+        return await self._run(mask_reading, image, x_px, y_px)
 
     async def _run(self, function: Callable[..., T], *args: Any) -> T:
         try:

@@ -61,8 +61,9 @@ class Taken:
 class FinePlan:
     """What is known before: the travel, the arrival's side, the critical focus zone (steps), how fast sizes
     grow (px a step, far out) and how small they usually get (px). `step` has positions by hand, each measured
-    `frames_each` times, `reach` says how far from the start a run may go,
-    `most_blind` how many looks may show nothing. `obstruction` is a share of the diameter."""
+    `frames_each` times, `reach` says how far from the start a run may go, `most_blind` how many looks may
+    show nothing. `starless` sizes are blurs of any subject: they say nothing of how far focus is, and the run
+    begins where it is asked to. `obstruction` is a share of the diameter."""
 
     start: int
     lowest: int
@@ -79,6 +80,7 @@ class FinePlan:
     least_stars: int = 3
     most_frames: int = 48
     finer: bool = False
+    starless: bool = False
 
     def __post_init__(self) -> None:
         if not self.lowest <= self.start <= self.highest:
@@ -173,7 +175,9 @@ class _FineRun:
     def steps(self) -> Run:
         yield from self._measure(self.plan.start, "look", "how it is now", may_be_unseen=True)
         at_start = self.frames[-1]
-        centre = yield from self._approach()
+        centre = self.plan.start
+        if not self.plan.starless:
+            centre = yield from self._approach()
         self._way_there = len(self.frames)
         sweep = self._grid(centre, self.plan.spacing(self.depth))
         yield from self._sweep(sweep, "sweep")

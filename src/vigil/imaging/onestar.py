@@ -13,6 +13,8 @@ _ROUNDS = 6
 _APERTURE_SIZES, _LEAST_APERTURE_PX, _RIM_SHARE = 3.5, 6.0, 1.25
 _CUT_SIDE = 65
 _PROFILE_STEPS = 24
+_DISC_SIZE_PX = 5.0
+"""What is smaller is a star, though it may be alone."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,7 +96,8 @@ def _place(
         bottom = int(np.clip(near[1] - half, 0, max(0, rows - 2 * half)))
         image = image[bottom : bottom + 2 * half, left : left + 2 * half]
     frame = focus_frame(image, saturation_adu, obstruction)
-    if frame.discs is not None:
+    small = bool(frame.stars) and frame.size_px < _DISC_SIZE_PX
+    if frame.discs is not None and not small:
         size = frame.discs.radius_px * np.sqrt((1 + obstruction**2) / 2)
         return frame.discs.x_px + left, frame.discs.y_px + bottom, float(size), True
     if not frame.stars:

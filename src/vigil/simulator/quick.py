@@ -12,6 +12,8 @@ from vigil.imaging.doughnuts import Doughnuts
 from vigil.imaging.figures import FrameFigures
 from vigil.imaging.focusframe import FocusFrame
 from vigil.imaging.onestar import OneStar
+from vigil.imaging.sharpness import Sharpness
+from vigil.imaging.spikes import MaskReading
 from vigil.optics.train import defocus_disc_um
 from vigil.simulator.above.counts import galactic_deg, stars_per_deg2
 from vigil.simulator.chance import generator
@@ -87,6 +89,14 @@ class QuickMeasurer:
         x, y = near or (scene.sensor.shape[1] / 2, scene.sensor.shape[0] / 2)
         size = frame.discs.radius_px / math.sqrt(2) if frame.discs else frame.size_px
         return OneStar(x, y, size, frame.discs is not None, 100.0, frame.background_adu, False)
+
+    async def sharpness(self, image: NDArray[np.generic], full_scale_adu: float) -> Sharpness:
+        figures = figures_of(_scene(image))
+        blur = figures.hfr_px if figures.stars else _LARGEST_DISC_PX
+        return Sharpness(blur**-2, blur, 0.01, 0.0)
+
+    async def mask(self, image: NDArray[np.generic], x_px: float, y_px: float) -> MaskReading:
+        raise ValueError("a mask's spikes can't be measured without pixels")
 
 
 def _scene(image: NDArray[np.generic]) -> Scene:

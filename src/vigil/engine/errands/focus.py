@@ -41,7 +41,16 @@ class FocusErrand(FocusBench):
 
     async def work(self, kit: Kit) -> dict[str, Any]:
         before, wish = position_of(kit), self.wish
-        await stars_stand_still(kit)
+        by_sharpness = wish.by == "sharpness"
+        if not by_sharpness:  # a tower by day needs no tracking
+            await stars_stand_still(kit)
         start = before if wish.start is None else wish.start
-        asked = Wish(wish.step, wish.reach, wish.frames or 0, wish.exposure_s, finer=wish.finer)
-        return accepted(await fine_focus(kit, wish.filter, start, before, wish=asked))
+        asked = Wish(
+            wish.step,
+            wish.reach,
+            wish.frames or 0,
+            wish.exposure_s,
+            finer=wish.finer,
+            by_sharpness=by_sharpness,
+        )
+        return accepted(await fine_focus(kit, wish.filter, start, before, wish=asked), by_sharpness)

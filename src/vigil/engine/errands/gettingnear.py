@@ -6,6 +6,7 @@ from itertools import count
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from vigil.devices.protocols import Exposure
 from vigil.documents.focusruns import NEAR
@@ -15,7 +16,7 @@ from vigil.engine.activity import Kit
 from vigil.engine.errand import ErrandRecorder, ErrandRefused, Workplace
 from vigil.engine.focusing.bench import FocusBench, claimed, needs, through, wished
 from vigil.engine.focusing.plan import obstruction
-from vigil.engine.measuring import FocusOptics
+from vigil.engine.measuring import FocusOptics, MeasuringFailed
 from vigil.imaging.onestar import OneStar
 from vigil.optics.train import image_scale_arcsec_px
 
@@ -64,8 +65,13 @@ class GettingNear(FocusBench):
             told: dict[str, Any] = {"number": number, "position": position, "exposure_s": wish.exposure_s}
             if star is not None:
                 told |= self._numbers(kit, star, (left, bottom), full)
+                if wish.mask:
+                    told |= await self._mask(kit, frame.image, star)
                 if near is not None or wish.window:
                     near = told["x_px"], told["y_px"]  # it drifts
+            else:
+                seen = await kit.measurer.sharpness(frame.image, full)
+                told["blur"] = round(seen.blur, 3)
             self.sample(NEAR, told)
         return {}
 
@@ -85,6 +91,25 @@ class GettingNear(FocusBench):
         left = int(np.clip(near[0] / wish.binning - side / 2, 0, max(0, wide - side)))
         bottom = int(np.clip(near[1] / wish.binning - side / 2, 0, max(0, high - side)))
         return replace(exposure, region=(left, bottom, min(side, wide), min(side, high)))
+
+    async def _mask(self, kit: Kit, image: NDArray[np.generic], star: OneStar) -> dict[str, Any]:
+        """How far the middle spike stands beside the others' crossing, and where all three are (from the
+        star, in the sensor's pixels)."""
+        try:
+            found = await kit.measurer.mask(image, star.x_px, star.y_px)
+        except (MeasuringFailed, ValueError) as problem:
+            return {"mask": {"reason": str(problem).removeprefix("the frame could not be measured: ")}}
+        binning = self.wish.binning
+        lines = [
+            [(a.x_px - star.x_px) * binning, (a.y_px - star.y_px) * binning, a.angle_deg] for a in found.lines
+        ]
+        return {
+            "mask": {
+                "offset_px": round(found.offset_px * binning, 2),
+                "error_px": round(found.error_px * binning, 2),
+                "lines": [[round(v, 2) for v in line] for line in lines],
+            }
+        }
 
     def _numbers(self, kit: Kit, star: OneStar, corner: tuple[int, int], full_adu: float) -> dict[str, Any]:
         """In the sensor's own pixels, whatever the binning."""

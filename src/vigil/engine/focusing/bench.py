@@ -78,13 +78,11 @@ async def stars_stand_still(kit: Kit) -> None:
         await mount.do("track", _TRACK_S, lambda m: m.track(True))
 
 
-def accepted(outcome: Outcome) -> dict[str, Any]:
+def accepted(outcome: Outcome, by_sharpness: bool = False) -> dict[str, Any]:
     """The numbers of an errand's end. Raises ActivityFailed, with them, for a refused run."""
     done, numbers = outcome.done, outcome.numbers()
     if not done.accepted:
         raise ActivityFailed(f"refused: {done.reason}; back at {done.position}", figures={"run": numbers})
     low, high = numbers["interval_95"]
-    return {
-        "run": numbers,
-        "summary": f"{done.size:.2f} px at {done.position} (95 %: {low:.0f} to {high:.0f})",
-    }
+    size = f"blur {done.size:.2f}" if by_sharpness else f"{done.size:.2f} px"
+    return {"run": numbers, "summary": f"{size} at {done.position} (95 %: {low:.0f} to {high:.0f})"}

@@ -15,11 +15,14 @@ from vigil.engine.focusing.plan import focus_optics
 from vigil.focusing.fine import FinePlan, Measure, Taken
 from vigil.focusing.samestars import StarList, same_stars
 from vigil.imaging.focusframe import Cutout, FocusFrame
+from vigil.imaging.sharpness import Sharpness
 
 _ENOUGH_STARS, _FEW_STARS, _MOST_CLIPPED = 12, 5, 0.1
 _LONGEST_S, _BLIND_S, _SHORTEST_S = 30.0, 10.0, 0.2
 _ADAPTED = 4
 _SCATTER_FLOOR = 0.002
+_CLIPPED_SUBJECT, _BRIGHTEST_S, _SUBJECT_STARS = 0.001, 0.0005, 99
+"""Of a subject that is no stars: how much may clip, the shortest exposure, and what stands for stars."""
 
 
 @dataclass(slots=True)
@@ -45,8 +48,8 @@ class FocusFrames:
     async def take(self, measure: Measure) -> tuple[Taken, ...]:
         """Go there, expose, measure; of all frames so far, as they are known now."""
         await focuser_to(self._kit, measure.position, self._directly)
-        found = await self._frame()
-        if measure.why in ("look", "sweep"):
+        found = await (self._blurred() if self._plan.starless else self._frame())
+        if not self._plan.starless and measure.why in ("look", "sweep"):
             first = not self._seen
             for _ in range(_ADAPTED):
                 wanted = _better_exposure_s(self.exposure_s, found, measure.why == "look", first)
@@ -66,6 +69,19 @@ class FocusFrames:
         exposure = replace(frame_exposure(kit, self.exposure_s, "focusing"), binning=1)
         frame = await take(kit, exposure)
         return await kit.measurer.focus(frame.image, focus_optics(kit.rig, self._plan, is_mosaic(kit, frame)))
+
+    async def _blurred(self) -> FocusFrame:
+        """By the sharpness of whatever is seen; nothing clips."""
+        kit = self._kit
+        for _ in range(_ADAPTED):
+            exposure = replace(frame_exposure(kit, self.exposure_s, "focusing"), binning=1)
+            frame = await take(kit, exposure)
+            full = kit.rig.camera.full_scale_adu if kit.rig.camera else 65535
+            seen = await kit.measurer.sharpness(frame.image, full)
+            if seen.clipped <= _CLIPPED_SUBJECT or self.exposure_s <= _BRIGHTEST_S:
+                break
+            self.exposure_s = max(self.exposure_s / 4, _BRIGHTEST_S)
+        return subject_frame(seen)
 
     def _all(self) -> tuple[Taken, ...]:
         alike = any(len(seen.stars) for seen in self._seen)
@@ -122,6 +138,8 @@ class FocusFrames:
             return f"discs of {2 * taken.radius_px:.0f} px at {taken.position}"
         if not taken.size:
             return f"no stars at {taken.position}"
+        if self._plan.starless:
+            return f"blur {taken.size:.2f} at {taken.position}"
         return f"{taken.size:.2f} px at {taken.position}, {taken.stars} stars"
 
 
@@ -137,6 +155,26 @@ def _better_exposure_s(exposure_s: float, found: FocusFrame, at_look: bool, firs
     if few and not found.clipped and exposure_s < longest_s:
         return min(2.5 * exposure_s, longest_s)
     return None
+
+
+def subject_frame(seen: Sharpness) -> FocusFrame:
+    """A blur in the place of stars' size."""
+    none = np.empty(0)
+    return FocusFrame(
+        size_px=seen.blur,
+        scatter_px=seen.scatter * seen.blur,
+        stars=_SUBJECT_STARS,
+        elongation=1.0,
+        found=_SUBJECT_STARS,
+        clipped=0,
+        brightest_adu=0.0,
+        background_adu=0.0,
+        noise_adu=0.0,
+        x_px=none,
+        y_px=none,
+        sizes_px=none,
+        lights_adu=none,
+    )
 
 
 def as_text(cutout: Cutout) -> dict[str, Any]:

@@ -26,6 +26,7 @@ class Wish:
     exposure_s: float | None = None
     anywhere: bool = False
     finer: bool = False
+    by_sharpness: bool = False
 
 
 def obstruction(rig: Rig) -> float:
@@ -66,6 +67,7 @@ def fine_plan(rig: Rig, start: int, usual_px: float | None = None, wish: Wish | 
         most_blind=_MOST_BLIND if wish.anywhere else _FEW_BLIND,
         frames_each=wish.frames_each or focuser.search_frames,
         finer=wish.finer,
+        starless=wish.by_sharpness,
     )
 
 

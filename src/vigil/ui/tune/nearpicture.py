@@ -1,6 +1,7 @@
 """Getting near: one star magnified, how large it is in one number, its profile, and where sizes have been."""
 
 import base64
+import math
 from collections.abc import Sequence
 from itertools import pairwise
 from typing import Any
@@ -105,6 +106,7 @@ class NearPicture(Picture):
         radius = last["size_px"] / across * square.width()
         painter.setPen(theme.pen("select", 1.4, dashed=True))
         painter.drawEllipse(square.center(), radius, radius)
+        self._paint_mask(painter, last, square, square.width() / across)
         write(
             painter,
             square.bottomRight() + QPointF(-8, -8),
@@ -114,8 +116,35 @@ class NearPicture(Picture):
             RIGHT,
         )
 
+    def _paint_mask(self, painter: QPainter, last: dict[str, Any], square: QRectF, scale: float) -> None:
+        """The three spikes as they were read; the middle one stands out."""
+        lines = last.get("mask", {}).get("lines", [])
+        painter.save()
+        painter.setClipRect(square)
+        for k, (x, y, angle_deg) in enumerate(lines):
+            turn = math.radians(angle_deg)
+            place = square.center() + QPointF(x, -y) * scale
+            reach = QPointF(math.cos(turn), -math.sin(turn)) * square.width()
+            painter.setPen(theme.pen("accent", 1.6) if k == 1 else theme.pen("select", 1.0, dashed=True))
+            painter.drawLine(place - reach, place + reach)
+        painter.restore()
+
     def _paint_number(self, painter: QPainter, last: dict[str, Any], left: float) -> None:
         top = self._square().top()
+        mask = last.get("mask")
+        if mask is not None:
+            self._paint_offset(painter, mask, left, top)
+            return
+        if "blur" in last:
+            write(
+                painter,
+                QPointF(left, top + 48),
+                f"{last['blur']:.2f}",
+                "text",
+                number_font(Size.FIGURE, strong=True),
+            )
+            write(painter, QPointF(left, top + 74), "blur of what is seen: no star", "soft")
+            return
         if "size_px" not in last:
             write(painter, QPointF(left, top + 48), "–", "faint", number_font(Size.FIGURE, strong=True))
             write(painter, QPointF(left, top + 76), "no star: longer, or turn the focuser", "soft")
@@ -140,6 +169,22 @@ class NearPicture(Picture):
             else f"peak {100 * peak:.0f} % of full scale"
         )
         write(painter, QPointF(left, top + 118), said, role)
+
+    def _paint_offset(self, painter: QPainter, mask: dict[str, Any], left: float, top: float) -> None:
+        """The one number of a mask: 0 is in focus."""
+        figure = number_font(Size.FIGURE, strong=True)
+        if "offset_px" not in mask:
+            write(painter, QPointF(left, top + 48), "–", "faint", figure)
+            write(painter, QPointF(left, top + 76), mask["reason"], "soft")
+            return
+        offset, error = mask["offset_px"], mask["error_px"]
+        near = abs(offset) <= max(2 * error, 0.2)
+        text = f"{offset:+.1f}".replace("-", "−")
+        width = write(painter, QPointF(left, top + 48), text, "accent" if near else "text", figure)
+        write(painter, QPointF(left + width + 10, top + 48), "px", "soft", text_font(Size.HEAD))
+        write(painter, QPointF(left, top + 74), "the middle spike beside the crossing", "soft")
+        said = f"± {error:.1f} px; " + ("in focus" if near else "turn until it is 0")
+        write(painter, QPointF(left, top + 96), said, "accent" if near else "soft")
 
     def _paint_profile(self, painter: QPainter, last: dict[str, Any], box: QRectF) -> None:
         profile = last.get("profile")

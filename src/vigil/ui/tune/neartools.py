@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from typing import Any
 
-from PyQt6.QtWidgets import QPushButton, QWidget
+from PyQt6.QtWidgets import QCheckBox, QPushButton, QWidget
 
 from vigil.documents.errands import ErrandState
 from vigil.documents.rig import Rig
@@ -20,7 +20,7 @@ class NearTools(QWidget):
 
     def __init__(self, doing: Doing, look: Callable[..., None], turn: Callable[[int, bool], None]) -> None:
         super().__init__()
-        self.wish: dict[str, Any] = {"exposure_s": 1.0, "binning": 1, "window": 0}
+        self.wish: dict[str, Any] = {"exposure_s": 1.0, "binning": 1, "window": 0, "mask": False}
         self.look = button("Look at a star", "primary", "Short frames one after another, until stopped")
         self.look_guider = button("With the guide camera", "", "The same with the guide camera")
         self.stop = button("Stop", "", "Stop looking")
@@ -36,6 +36,8 @@ class NearTools(QWidget):
         for text, pixels in _PARTS:
             self.part.addItem(text, pixels)
         self.part.currentIndexChanged.connect(lambda _: self.wish.update(window=self.part.currentData() or 0))
+        self.mask = QCheckBox("diffraction mask is on")
+        self.mask.toggled.connect(lambda on: self.wish.update(mask=on))
         self.steps: list[QPushButton] = []
         steps = row(gap=4)
         for way, coarse in ((-1, True), (-1, False), (1, False), (1, True)):
@@ -56,6 +58,7 @@ class NearTools(QWidget):
         all_.addWidget(line("exposure", self.exposure, "s"))
         all_.addWidget(line("binning", self.binning))
         all_.addWidget(line("part", self.part))
+        all_.addWidget(self.mask)
         whole(all_, self)
 
     def _set_exposure(self, text: str) -> None:

@@ -41,6 +41,13 @@ class RunTools(QWidget):
         self.frames = self._field(
             "Frames at each position", "frames", lambda t: whole_number(t, "frames", 1, 9)
         )
+        self.by = Choice()
+        self.by.setAccessibleName("What is measured")
+        self.by.addItem("stars", "stars")
+        self.by.addItem("sharpness of anything", "sharpness")
+        self.by.currentIndexChanged.connect(
+            lambda _: self._set("by", "sharpness" if self.by.currentData() == "sharpness" else None)
+        )
         self.result = Facts()
         self.backlash_said = Told("", "small")
         self.backlash = button("Measure backlash", "small", "By two opposite sweeps")
@@ -57,6 +64,7 @@ class RunTools(QWidget):
             line("exposure", self.exposure, "s"),
             line("step", self.step, "steps"),
             line("each position", self.frames, "frames"),
+            line("measured", self.by),
         ):
             made.addWidget(part)
         made.addWidget(label("Result", "section"))
