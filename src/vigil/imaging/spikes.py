@@ -49,8 +49,9 @@ class NoSpikes(ValueError):
 def mask_reading(image: NDArray[np.generic], x_px: float, y_px: float) -> MaskReading:
     """Of the star near a place (column, row) of an image. Raises NoSpikes."""
     light, left, bottom = _around(image, x_px, y_px)
-    y, x = np.indices(light.shape)
-    dx, dy = x + left - x_px, y + bottom - y_px
+    rows, columns = light.shape
+    dx: Floats = np.broadcast_to(np.arange(columns) + left - x_px, light.shape)
+    dy: Floats = np.broadcast_to((np.arange(rows) + bottom - y_px)[:, None], light.shape)
     away = np.hypot(dx, dy)
     used = (away > _CORE_PX) & (away <= _REACH_PX)
     noise = 1.4826 * float(np.median(np.abs(light[used] - np.median(light[used]))))

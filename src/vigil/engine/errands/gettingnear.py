@@ -20,6 +20,20 @@ from vigil.engine.measuring import FocusOptics, MeasuringFailed
 from vigil.imaging.onestar import OneStar
 from vigil.optics.train import image_scale_arcsec_px
 
+_SPIKES_HALF_PX = 90
+
+
+def _wide_cutout(image: NDArray[np.generic], star: OneStar, binning: int) -> dict[str, Any]:
+    """As much around the star as its spikes are looked at in; what is brighter than they are is white."""
+    half = _SPIKES_HALF_PX
+    data = np.pad(np.asarray(image, dtype=float), half, mode="edge")
+    row, column = round(star.y_px), round(star.x_px)
+    part = data[row : row + 2 * half, column : column + 2 * half]
+    part = part.reshape(half, 2, half, 2).mean(axis=(1, 3)) - star.background_adu
+    top = max(float(np.percentile(part, 98.5)), 1.0)
+    steps = np.rint(255 * np.clip(part / top, 0, 1)).astype(np.uint8)
+    return {"side": half, "scale": 2.0 * binning, "pixels": base64.b64encode(steps.tobytes()).decode()}
+
 
 class GettingNear(FocusBench):
     """Until somebody stops it. The focuser is not claimed: it is moved by hand meanwhile. Each frame is a row
@@ -95,20 +109,23 @@ class GettingNear(FocusBench):
     async def _mask(self, kit: Kit, image: NDArray[np.generic], star: OneStar) -> dict[str, Any]:
         """How far the middle spike stands beside the others' crossing, and where all three are (from the
         star, in the sensor's pixels)."""
+        wide = _wide_cutout(image, star, self.wish.binning)
         try:
             found = await kit.measurer.mask(image, star.x_px, star.y_px)
         except (MeasuringFailed, ValueError) as problem:
-            return {"mask": {"reason": str(problem).removeprefix("the frame could not be measured: ")}}
+            said = str(problem).removeprefix("the frame could not be measured: ")
+            return {"cutout": wide, "mask": {"reason": said}}
         binning = self.wish.binning
         lines = [
             [(a.x_px - star.x_px) * binning, (a.y_px - star.y_px) * binning, a.angle_deg] for a in found.lines
         ]
         return {
+            "cutout": wide,
             "mask": {
                 "offset_px": round(found.offset_px * binning, 2),
                 "error_px": round(found.error_px * binning, 2),
                 "lines": [[round(v, 2) for v in line] for line in lines],
-            }
+            },
         }
 
     def _numbers(self, kit: Kit, star: OneStar, corner: tuple[int, int], full_adu: float) -> dict[str, Any]:

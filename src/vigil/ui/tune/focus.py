@@ -4,7 +4,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtWidgets import QButtonGroup, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QPushButton, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
 
 from vigil.documents.errands import ErrandState
 from vigil.documents.events import Event, Kind
@@ -247,6 +247,11 @@ class FocusBench(Workspace):
             return
         self._pictures.setCurrentIndex(at)
         self._tools.setCurrentIndex(at)
+        for k in range(self._tools.count()):  # only what is seen claims room
+            wanted = QSizePolicy.Policy.Preferred if k == at else QSizePolicy.Policy.Ignored
+            page_of_tools = self._tools.widget(k)
+            if page_of_tools is not None:
+                page_of_tools.setSizePolicy(QSizePolicy.Policy.Preferred, wanted)
         self.log.setVisible(name not in ("Getting near", "Offsets"))
         firsts = (
             self.run_tools.run,

@@ -28,13 +28,10 @@ def facts_of(run: FocusRun, scale_arcsec_px: float | None) -> list[tuple[str, st
             ("star size", f"{size:.2f} px" + (f", {size * scale_arcsec_px:.2f}″" if scale_arcsec_px else ""))
         ]
         facts += [("scatter", f"{100 * told['residual']:.1f} %")]
-        facts += [("grows to", f"{told['rise'][0]:.1f} and {told['rise'][1]:.1f} times")]
     if told.get("temperature_c") is not None:
         facts += [("temperature", f"{words.signed(told['temperature_c'])} °C")]
     if told.get("frames"):
         facts += [("took", f"{told['frames']} frames, {words.duration(told['seconds'])}")]
-    if "field" in told:
-        facts += [("tilt", f"{told['field']['tilt_um']:.0f} µm corner to corner")]
     return facts
 
 
