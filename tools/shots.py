@@ -17,6 +17,7 @@ os.environ["QT_QPA_PLATFORM"] = "offscreen"
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from campaigns.night import Played, play
+from vigil.cli.benchalone import Alone, Bench, on_the_bench
 from vigil.cli.files import EXAMPLE_RIGS, demo_file
 from vigil.documents.deeds import Deed
 from vigil.documents.deeds import Stage as Stage_
@@ -28,6 +29,7 @@ from vigil.documents.rig.change import with_values
 from vigil.documents.rig.rigs import Rigs
 from vigil.documents.scenario import Scenario
 from vigil.documents.store import dump, load
+from vigil.runtime.folders import ledger_file
 from vigil.ui.app import make_application
 from vigil.ui.gallery import Gallery
 from vigil.ui.jobs import Jobs
@@ -148,8 +150,26 @@ def main(names: list[str]) -> int:
     if names and not set(names) - {"gallery", "gallery-red"}:
         return 0
     with tempfile.TemporaryDirectory() as frames:
+        os.environ["XDG_DATA_HOME"] = str(Path(frames) / "data")  # nobody's own log belongs in a picture
+        _fill_focus_log()
         _take_views(Told(Path(frames)), wanted)
     return 0
+
+
+def _fill_focus_log() -> None:
+    """Runs of the hours before, measured quickly."""
+    rig = load(Rig, demo_file("heron-480.json"))
+    assert rig.simulated is not None
+    ledger_file().parent.mkdir(parents=True, exist_ok=True)
+
+    async def run(bench: Bench) -> None:
+        for through in ("L", "Ha", "L"):
+            await bench.carry_out("focus", {"filter": through})
+            await bench.clock.sleep(2400)
+
+    for hours in (0.6, 3.0, 6.5):
+        at = rig.simulated.starts_at - timedelta(days=1) + timedelta(hours=hours)
+        on_the_bench(Alone(rig, Scenario(), 1, at, quick=True, ledger=ledger_file()), run)
 
 
 def _take_rig(stage: Stage, wanted: Callable[[str], bool]) -> None:
@@ -180,11 +200,6 @@ def _take_rig(stage: Stage, wanted: Callable[[str], bool]) -> None:
     stage.settle()
     if wanted("rig-by-hand"):
         _save(window, "rig-by-hand")
-    theme.set_light(Light.RED)
-    stage.settle()
-    if wanted("rig-red"):
-        _save(window, "rig-red")
-    theme.set_light(Light.DARK)
     rig.choose("site")
     rig.horizon.drawn.chosen = 3
     stage.settle()
@@ -206,6 +221,7 @@ def _state(reports: list[DeviceReport], name: str) -> dict[str, object]:
 def _take_views(told: Told, wanted: Callable[[str], bool]) -> None:
     stage = Stage(told)
     window = stage.window
+    window.workspace("Tune")  # it hears of runs from the beginning, as in the program
     stage.at(0)
     window.go_to("Night")
     stage.settle()
@@ -234,6 +250,12 @@ def _take_views(told: Told, wanted: Callable[[str], bool]) -> None:
     window.go_to("Watch")
     if wanted("watch-focusing"):
         _save(window, "watch-focusing")
+    stage.at(told.index(_is(Kind.ACTIVITY_ENDED, kind="focus")))
+    if wanted("focus"):
+        window.go_to("Tune")
+        stage.settle()
+        _save(window, "focus")
+        window.go_to("Watch")
     stage.at(told.index(_is(Kind.ACTIVITY_STEP, kind="centre"), 3))
     if wanted("watch-centring"):
         _save(window, "watch-centring")
