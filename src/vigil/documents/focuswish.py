@@ -21,8 +21,10 @@ class FocusWish(BaseModel):
     frames: Annotated[int, Field(ge=1, le=9)] | None = None
     exposure_s: Seconds | None = None
     finer: bool = False
-    by: Literal["stars", "sharpness"] = "stars"
-    """What is measured: the stars, or how sharp whatever the frames show is."""
+    by: Literal["stars", "one star", "sharpness"] = "stars"
+    """What is measured: all stars, the brightest one in a subframe, or how sharp whatever is seen is."""
+    keep: bool = False
+    """Whether its frames stay on disk."""
 
 
 class OffsetsWish(BaseModel):

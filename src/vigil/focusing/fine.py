@@ -11,6 +11,7 @@ from vigil.focusing.find import GoOn, Look, Near, Travel, next_look
 from vigil.focusing.fit import LEAST_POINTS, Curve, NoCurve, Point, fit
 from vigil.focusing.verdict import LEAST_RISE, Verdict, judge
 
+LEAST_STARS = 3
 ENDS = 2.1
 """How far a sweep goes, in depths (`FinePlan.depth`): sizes are 2.3 times the smallest there."""
 _FINER_ENDS = 1.5
@@ -77,7 +78,7 @@ class FinePlan:
     reach: int | None = None
     frames_each: int = 1
     most_blind: int = 3
-    least_stars: int = 3
+    least_stars: int = LEAST_STARS
     most_frames: int = 48
     finer: bool = False
     starless: bool = False

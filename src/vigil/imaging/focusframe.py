@@ -44,7 +44,8 @@ class FocusFrame:
     """`size_px` is the stars' median half-flux radius (NaN without stars), `scatter_px` its standard error;
     x, y, sizes and lights (ADU) are those of each. `clipped` of `found` sources have a pixel at full scale,
     `brightest_adu` is the highest pixel of the others over the background. `discs` where stars are discs;
-    `light` is the share of their light that gets through, where it is known without comparing frames."""
+    `light` is the share of their light that gets through, where it is known without comparing frames;
+    `fwhm_px` the width at half of the maximum, NaN where no profile is to be had."""
 
     size_px: float
     scatter_px: float
@@ -61,6 +62,7 @@ class FocusFrame:
     lights_adu: Floats
     discs: Doughnuts | None = None
     light: float | None = None
+    fwhm_px: float = float("nan")
     cutout: Cutout | None = None
 
 
@@ -102,6 +104,7 @@ def focus_frame(
         sizes_px=size,
         lights_adu=light,
         discs=discs,
+        fwhm_px=profile.fwhm_px if profile is not None else float("nan"),
         cutout=_median_star(data, x, y, cut_px, discs),
     )
 

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 import numpy as np
+import sep
 from numpy.typing import NDArray
 
 from vigil.imaging.focusframe import focus_frame
@@ -137,11 +138,9 @@ def _measured(stamp: Floats, x: float, y: float, aperture: float) -> tuple[float
     if not total > 0:
         return None
     x, y = float((light * dx).sum() / total), float((light * dy).sum() / total)
-    away = np.hypot(dx - x, dy - y).ravel()
-    order = np.argsort(away)
-    within = np.cumsum(light.ravel()[order])
-    size = float(np.interp(total / 2, np.maximum.accumulate(within), away[order]))
-    return x, y, max(size, 0.3), background
+    # parts of pixels, so that a star of two pixels has a size
+    radius, _ = sep.flux_radius(np.ascontiguousarray(stamp - background), [x], [y], [aperture], 0.5, subpix=9)
+    return x, y, max(float(radius[0]), 0.3), background
 
 
 def _profile(light: Floats, x: float, y: float, reach: float) -> Floats:

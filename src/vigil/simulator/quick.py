@@ -153,6 +153,7 @@ def focus_frame_of(scene: Scene) -> FocusFrame:
         sizes_px=none,
         lights_adu=none,
         discs=discs,
+        fwhm_px=figures.fwhm_px,
         light=10 ** (-0.4 * lost_mag) * (1 + float(rng.normal(0, _LIGHT_SHARE))),
     )
 

@@ -40,7 +40,10 @@ def add_focus(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
     focus.add_argument(
         "--exposure", type=number(above=0, most=600), metavar="S", help="else the rig's, and adapted"
     )
-    focus.add_argument("--by", choices=["stars", "sharpness"], help="run: what is measured (stars)")
+    focus.add_argument(
+        "--by", choices=["stars", "one star", "sharpness"], help="run: what is measured (stars)"
+    )
+    focus.add_argument("--keep", action="store_true", help="run: its frames stay on disk")
     focus.add_argument("--finer", action="store_true", help="run: closer positions, twice as exact")
     focus.add_argument("--filters", metavar="F,F", help="offsets: which; else all in the wheel")
     focus.add_argument(

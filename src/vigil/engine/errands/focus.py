@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from vigil.devices.protocols import RawFrame
 from vigil.documents.focuswish import FocusWish
 from vigil.engine.activity import Kit
 from vigil.engine.errand import ErrandRecorder, Workplace
@@ -17,6 +18,7 @@ from vigil.engine.focusing.bench import (
 )
 from vigil.engine.focusing.plan import Wish
 from vigil.engine.focusing.run import fine_focus
+from vigil.engine.hand.frames import write_trial
 
 
 class FocusErrand(FocusBench):
@@ -45,12 +47,14 @@ class FocusErrand(FocusBench):
         if not by_sharpness:  # a tower by day needs no tracking
             await stars_stand_still(kit)
         start = before if wish.start is None else wish.start
-        asked = Wish(
-            wish.step,
-            wish.reach,
-            wish.frames or 0,
-            wish.exposure_s,
-            finer=wish.finer,
-            by_sharpness=by_sharpness,
+        each = wish.frames or 0
+        asked = Wish(wish.step, wish.reach, each, wish.exposure_s, finer=wish.finer, by=wish.by)
+        outcome = await fine_focus(
+            kit, wish.filter, start, before, wish=asked, keep=self._keep if wish.keep else None
         )
-        return accepted(await fine_focus(kit, wish.filter, start, before, wish=asked), by_sharpness)
+        return accepted(outcome, by_sharpness)
+
+    async def _keep(self, kit: Kit, frame: RawFrame, position: int, number: int) -> None:
+        """In a folder of the run's own."""
+        path = self._place.folder / self.id / f"{number:02d}_{position}.fits"
+        await write_trial(self._place.workshop, kit.rig, path, frame)

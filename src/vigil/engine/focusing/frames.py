@@ -3,12 +3,14 @@ and measured with the same stars from frame to frame."""
 
 import base64
 import math
-from collections.abc import Sequence
+from collections.abc import Awaitable, Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
+from vigil.devices.protocols import RawFrame
 from vigil.engine.activities.moves import focuser_to, frame_exposure, is_mosaic, take
 from vigil.engine.activity import Kit
 from vigil.engine.focusing.plan import focus_optics
@@ -16,13 +18,19 @@ from vigil.focusing.fine import FinePlan, Measure, Taken
 from vigil.focusing.samestars import StarList, same_stars
 from vigil.imaging.focusframe import Cutout, FocusFrame
 from vigil.imaging.sharpness import Sharpness
+from vigil.planning.focustime import ONE_STAR_PX
 
 _ENOUGH_STARS, _FEW_STARS, _MOST_CLIPPED = 12, 5, 0.1
 _LONGEST_S, _BLIND_S, _SHORTEST_S = 30.0, 10.0, 0.2
 _ADAPTED = 4
 _SCATTER_FLOOR = 0.002
+_ONE_STAR_SCATTER = 0.03
 _CLIPPED_SUBJECT, _BRIGHTEST_S, _SUBJECT_STARS = 0.001, 0.0005, 99
 """Of a subject that is no stars: how much may clip, the shortest exposure, and what stands for stars."""
+
+
+Keep = Callable[[Kit, RawFrame, int, int], Awaitable[None]]
+"""Is given each frame with its position and number."""
 
 
 @dataclass(slots=True)
@@ -38,9 +46,21 @@ class _Seen:
 class FocusFrames:
     """The frames of one run, through one filter."""
 
-    def __init__(self, kit: Kit, plan: FinePlan, exposure_s: float, directly: bool = False) -> None:
-        """`directly`: positions are gone to without making up for backlash."""
+    def __init__(
+        self,
+        kit: Kit,
+        plan: FinePlan,
+        exposure_s: float,
+        directly: bool = False,
+        one_star: bool = False,
+        keep: Keep | None = None,
+    ) -> None:
+        """`directly`: positions are gone to without making up for backlash. `one_star` measures the brightest
+        that doesn't clip, in a subframe around it."""
         self._kit, self._plan, self._directly = kit, plan, directly
+        self._one_star, self._keep = one_star, keep
+        self._star: tuple[float, float] | None = None
+        self._taken_frames = 0
         self.exposure_s = exposure_s
         self._seen: list[_Seen] = []
         self.taken: tuple[Taken, ...] = ()
@@ -48,34 +68,68 @@ class FocusFrames:
     async def take(self, measure: Measure) -> tuple[Taken, ...]:
         """Go there, expose, measure; of all frames so far, as they are known now."""
         await focuser_to(self._kit, measure.position, self._directly)
-        found = await (self._blurred() if self._plan.starless else self._frame())
-        if not self._plan.starless and measure.why in ("look", "sweep"):
+        found = await self._looked_at(measure.position)
+        if not (self._plan.starless or self._one_star) and measure.why in ("look", "sweep"):
             first = not self._seen
             for _ in range(_ADAPTED):
                 wanted = _better_exposure_s(self.exposure_s, found, measure.why == "look", first)
                 if wanted is None:
                     break
                 self.exposure_s = wanted
-                found = await self._frame()
+                found = await self._frame(measure.position)
         light = found.lights_adu / self.exposure_s
         stars = StarList(found.x_px, found.y_px, found.sizes_px, light)
         self._seen.append(_Seen(measure, self.exposure_s, found, stars))
         self.taken = self._all()
         return self.taken
 
-    async def _frame(self) -> FocusFrame:
+    async def _looked_at(self, position: int) -> FocusFrame:
+        if self._plan.starless:
+            return await self._blurred(position)
+        return await (self._starred(position) if self._one_star else self._frame(position))
+
+    async def _exposed(self, position: int, region: tuple[int, int, int, int] | None = None) -> RawFrame:
+        """Unbinned whatever frames for framing have: sizes are told in the sensor's own pixels."""
+        exposure = frame_exposure(self._kit, self.exposure_s, "focusing")
+        frame = await take(self._kit, replace(exposure, binning=1, region=region))
+        self._taken_frames += 1
+        if self._keep is not None:
+            await self._keep(self._kit, frame, position, self._taken_frames)
+        return frame
+
+    async def _starred(self, position: int) -> FocusFrame:
+        """One star: found on a whole frame, then followed in its subframe; where it is lost, found again."""
         kit = self._kit
-        # unbinned whatever frames for framing have: sizes are told in the sensor's own pixels
-        exposure = replace(frame_exposure(kit, self.exposure_s, "focusing"), binning=1)
-        frame = await take(kit, exposure)
+        rows, columns = kit.rig.field_px()
+        region = None
+        if self._star is not None:
+            side = min(ONE_STAR_PX, rows, columns)
+            left, bottom = (
+                int(np.clip(at - side / 2, 0, most - side))
+                for at, most in zip(self._star, (columns, rows), strict=True)
+            )
+            region = (left, bottom, side, side)
+        frame = await self._exposed(position, region)
+        corner = np.array(region[:2] if region else (0, 0))
+        near = None if self._star is None else tuple(self._star - corner)
+        optics = focus_optics(kit.rig, self._plan, is_mosaic(kit, frame))
+        star = await kit.measurer.one_star(frame.image, optics, near)
+        if star is None:
+            self._star = None
+            return star_frame(float("nan"), 0)
+        self._star = (star.x_px + corner[0], star.y_px + corner[1])
+        return star_frame(star.size_px, 1, star.cutout)
+
+    async def _frame(self, position: int) -> FocusFrame:
+        kit = self._kit
+        frame = await self._exposed(position)
         return await kit.measurer.focus(frame.image, focus_optics(kit.rig, self._plan, is_mosaic(kit, frame)))
 
-    async def _blurred(self) -> FocusFrame:
+    async def _blurred(self, position: int) -> FocusFrame:
         """By the sharpness of whatever is seen; nothing clips."""
         kit = self._kit
         for _ in range(_ADAPTED):
-            exposure = replace(frame_exposure(kit, self.exposure_s, "focusing"), binning=1)
-            frame = await take(kit, exposure)
+            frame = await self._exposed(position)
             full = kit.rig.camera.full_scale_adu if kit.rig.camera else 65535
             seen = await kit.measurer.sharpness(frame.image, full)
             if seen.clipped <= _CLIPPED_SUBJECT or self.exposure_s <= _BRIGHTEST_S:
@@ -106,6 +160,12 @@ class FocusFrames:
                 )
             )
         return tuple(told)
+
+    @property
+    def fwhm_px(self) -> float | None:
+        """Of the last frame."""
+        found = self._seen[-1].found.fwhm_px if self._seen else math.nan
+        return round(found, 3) if math.isfinite(found) else None
 
     def stars_of(self, which: Sequence[int]) -> tuple[list[int], list[StarList]]:
         """Positions and stars of some of the frames."""
@@ -159,13 +219,19 @@ def _better_exposure_s(exposure_s: float, found: FocusFrame, at_look: bool, firs
 
 def subject_frame(seen: Sharpness) -> FocusFrame:
     """A blur in the place of stars' size."""
+    return replace(star_frame(seen.blur, _SUBJECT_STARS), scatter_px=seen.scatter * seen.blur)
+
+
+def star_frame(size_px: float, stars: int, cutout: NDArray[np.float32] | None = None) -> FocusFrame:
+    """Of a size that is known by itself; `cutout` is in shares of its brightest pixel."""
     none = np.empty(0)
+    shares = None if cutout is None else cutout / max(float(cutout.sum()), 1e-9)
     return FocusFrame(
-        size_px=seen.blur,
-        scatter_px=seen.scatter * seen.blur,
-        stars=_SUBJECT_STARS,
+        size_px=size_px,
+        scatter_px=_ONE_STAR_SCATTER * size_px,
+        stars=stars,
         elongation=1.0,
-        found=_SUBJECT_STARS,
+        found=stars,
         clipped=0,
         brightest_adu=0.0,
         background_adu=0.0,
@@ -174,6 +240,7 @@ def subject_frame(seen: Sharpness) -> FocusFrame:
         y_px=none,
         sizes_px=none,
         lights_adu=none,
+        cutout=None if shares is None else Cutout(shares, 1.0),
     )
 
 

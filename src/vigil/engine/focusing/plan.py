@@ -1,11 +1,12 @@
 """What a focus run is planned from: the rig, and what was asked for."""
 
 from dataclasses import dataclass
+from typing import Literal
 
 from vigil.documents.rig import Rig
 from vigil.engine.activity import ActivityFailed
 from vigil.engine.measuring import FocusOptics
-from vigil.focusing.fine import ENDS, FinePlan
+from vigil.focusing.fine import ENDS, LEAST_STARS, FinePlan
 from vigil.optics.focus import hfr_slope_px_um, usual_hfr_px
 from vigil.optics.train import critical_focus_zone_um
 
@@ -26,7 +27,7 @@ class Wish:
     exposure_s: float | None = None
     anywhere: bool = False
     finer: bool = False
-    by_sharpness: bool = False
+    by: Literal["stars", "one star", "sharpness"] = "stars"
 
 
 def obstruction(rig: Rig) -> float:
@@ -67,7 +68,8 @@ def fine_plan(rig: Rig, start: int, usual_px: float | None = None, wish: Wish | 
         most_blind=_MOST_BLIND if wish.anywhere else _FEW_BLIND,
         frames_each=wish.frames_each or focuser.search_frames,
         finer=wish.finer,
-        starless=wish.by_sharpness,
+        starless=wish.by == "sharpness",
+        least_stars=1 if wish.by == "one star" else LEAST_STARS,
     )
 
 

@@ -6,7 +6,7 @@ from typing import Any
 from vigil.engine.activities.moves import filter_to, focuser_to
 from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.focusing.field import field_of
-from vigil.engine.focusing.frames import FocusFrames
+from vigil.engine.focusing.frames import FocusFrames, Keep
 from vigil.engine.focusing.plan import Wish, fine_plan
 from vigil.focusing.fine import Done, Measure, Run, fine_run
 
@@ -23,6 +23,8 @@ class Outcome:
     frames: int
     seconds: float
     zone_steps: float
+    fwhm_px: float | None = None
+    """Of the confirming frame: the seeing, as this telescope shows it."""
     field: dict[str, Any] | None = None
     """Tilt and curvature, where there were stars enough."""
 
@@ -48,6 +50,7 @@ class Outcome:
             "frames": self.frames,
             "seconds": round(self.seconds, 1),
             "zone_steps": round(self.zone_steps, 1),
+            "fwhm_px": self.fwhm_px,
             **({"field": self.field} if self.field else {}),
         }
 
@@ -59,9 +62,10 @@ async def fine_focus(
     back_to: int | None = None,
     usual_px: float | None = None,
     wish: Wish | None = None,
+    keep: Keep | None = None,
 ) -> Outcome:
     """Focus through a filter around `start`. The focuser ends at the best position, or where a refused run
-    leaves it: at `back_to`, else where it was. Cut off, it stands where it is."""
+    leaves it: at `back_to`, else where it was. Cut off, it stands where it is. `keep` is given each frame."""
     focuser = kit.devices.focuser
     if focuser is None or focuser.state is None:
         raise ActivityFailed("the focuser's position is unknown")
@@ -71,7 +75,9 @@ async def fine_focus(
         await filter_to(kit, through)
     exposure_s = (wish.exposure_s if wish else None) or kit.rig.focus_exposure_s(through)
     began = kit.clock.utcnow()
-    frames = FocusFrames(kit, plan, exposure_s)
+    frames = FocusFrames(
+        kit, plan, exposure_s, one_star=wish is not None and wish.by == "one star", keep=keep
+    )
     kit.progress.begin(
         "focus", f"focusing through {through}" if through else "focusing", 0, _USUAL_FRAMES, "frames"
     )
@@ -86,6 +92,7 @@ async def fine_focus(
         frames=len(frames.taken),
         seconds=(kit.clock.utcnow() - began).total_seconds(),
         zone_steps=plan.zone_steps,
+        fwhm_px=frames.fwhm_px if done.accepted else None,
         field=field_of(kit.rig, *frames.stars_of(done.used)) if done.accepted else None,
     )
 

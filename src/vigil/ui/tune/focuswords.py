@@ -27,6 +27,8 @@ def facts_of(run: FocusRun, scale_arcsec_px: float | None) -> list[tuple[str, st
         facts += [
             ("star size", f"{size:.2f} px" + (f", {size * scale_arcsec_px:.2f}″" if scale_arcsec_px else ""))
         ]
+        if told.get("fwhm_px") and scale_arcsec_px:
+            facts += [("seeing (FWHM)", f"{told['fwhm_px'] * scale_arcsec_px:.1f}″")]
         facts += [("scatter", f"{100 * told['residual']:.1f} %")]
     if told.get("temperature_c") is not None:
         facts += [("temperature", f"{words.signed(told['temperature_c'])} °C")]

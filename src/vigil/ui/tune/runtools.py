@@ -3,12 +3,14 @@
 from collections.abc import Callable
 from typing import Any
 
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QCheckBox, QWidget
 
 from vigil.documents.errands import ErrandState
 from vigil.documents.focusruns import FocusRun
 from vigil.documents.rig import Rig
 from vigil.documents.rig.focusvalues import overshoot_for
+from vigil.planning.focustime import run_takes_s
+from vigil.ui import words
 from vigil.ui.fields import ValueField, number, whole_number
 from vigil.ui.pieces import Choice, Facts, Told, button, column, label
 from vigil.ui.tune.focuswords import facts_of
@@ -23,6 +25,7 @@ class RunTools(QWidget):
         self._doing = doing
         self._wish: dict[str, Any] = {}
         self._measured: dict[str, Any] | None = None
+        self._rig: Rig | None = None
         self.run = button("Focus", "primary", "A run from where the focuser stands")
         self.find = button("Find focus", "", "From anywhere in the focuser's travel")
         self.finer = button("Again, finer", "", "Around the last result, closer and twice as exact")
@@ -44,10 +47,12 @@ class RunTools(QWidget):
         self.by = Choice()
         self.by.setAccessibleName("What is measured")
         self.by.addItem("stars", "stars")
+        self.by.addItem("one star, its part only", "one star")
         self.by.addItem("sharpness of anything", "sharpness")
-        self.by.currentIndexChanged.connect(
-            lambda _: self._set("by", "sharpness" if self.by.currentData() == "sharpness" else None)
-        )
+        self.by.currentIndexChanged.connect(lambda _: self._measure_by(self.by.currentData()))
+        self.takes = Told("", "small")
+        self.keep = QCheckBox("keep its frames")
+        self.keep.toggled.connect(lambda on: self._set("keep", on or None))
         self.result = Facts()
         self.backlash_said = Told("", "small")
         self.backlash = button("Measure backlash", "small", "By two opposite sweeps")
@@ -65,6 +70,8 @@ class RunTools(QWidget):
             line("step", self.step, "steps"),
             line("each position", self.frames, "frames"),
             line("measured", self.by),
+            self.keep,
+            self.takes,
         ):
             made.addWidget(part)
         made.addWidget(label("Result", "section"))
@@ -94,6 +101,18 @@ class RunTools(QWidget):
         else:
             self._wish[key] = value
 
+    def _measure_by(self, by: str) -> None:
+        self._set("by", None if by == "stars" else by)
+        if self._rig is not None:
+            self._show_takes(self._rig)
+
+    def _show_takes(self, rig: Rig) -> None:
+        """What a run takes, and what one star alone would."""
+        exposure_s = self._wish.get("exposure_s") or rig.focus_exposure_s(self.filter.currentText())
+        each = self._wish.get("frames") or (rig.focuser.search_frames if rig.focuser else 1)
+        whole, one = (words.duration(run_takes_s(rig, exposure_s, each, alone)) for alone in (False, True))
+        self.takes.setText(f"A run takes about {whole}; by one star {one}.")
+
     def take_measured(self, backlash: dict[str, Any]) -> None:
         """What an errand has found; it is offered."""
         self._measured = backlash
@@ -122,7 +141,9 @@ class RunTools(QWidget):
         self.finer.setEnabled(not hindered and shown is not None and shown.best is not None)
         self.stop.setEnabled(busy is not None)
         self.result.show_facts(facts_of(shown, scale) if shown is not None else [])
+        self._rig = rig
         self._show_fields(rig)
+        self._show_takes(rig)
         self._show_backlash(rig)
 
     def _show_fields(self, rig: Rig) -> None:
