@@ -177,7 +177,7 @@ def test_the_rigs_document_says_how_long_things_take() -> None:
     assert usual_overheads(slow).dither_s == 11.0
     camera = RIG.camera.model_copy(update={"download_s": [20.0]})
     loads = RIG.model_copy(update={"camera": camera})
-    assert usual_overheads(loads).focus_s - usual.focus_s == pytest.approx(10 * (20 - RIG.readout_s()))
+    assert usual_overheads(loads).focus_s - usual.focus_s == pytest.approx(12 * (20 - RIG.readout_s()))
     assert usual_overheads(RIG.model_copy(update={"focuser": None})).focus_s == 0
     assert usual_overheads(RIG.model_copy(update={"camera": None})) == Overheads()
     assert overheads_of([], RIG) == usual

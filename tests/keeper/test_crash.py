@@ -195,7 +195,7 @@ def test_the_client_leaves_and_the_night_goes_on(command_line: CommandLine) -> N
     status, answer = command_line.night("hold")
     assert status == 2 and answer["reason"] == "no night is under way"
     # the keeper that is left has nothing to do: another run replaces it, with its own seed and pace
-    again = command_line.run_night("--seed", "3")
+    again = command_line.run_night("--seed", "3", pace=("--speed", "100"))
     started_again = read_until(again, lambda e: e["kind"] == "night_started")
     assert started_again["values"]["keeper_pid"] != started["values"]["keeper_pid"]
     assert command_line.night("end", "--reason", "enough")[0] == 0

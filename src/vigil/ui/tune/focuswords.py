@@ -22,7 +22,7 @@ def facts_of(run: FocusRun, scale_arcsec_px: float | None) -> list[tuple[str, st
     told, facts = run.figures, []
     if run.best is not None:
         low, high = told["interval_95"]
-        facts += [("position", f"{run.best}"), ("95 % in", f"{low:.0f} to {high:.0f}")]
+        facts += [("position, 95 %", f"{run.best}, {low:.0f} to {high:.0f}")]
         size = told["size_px"]
         facts += [
             ("star size", f"{size:.2f} px" + (f", {size * scale_arcsec_px:.2f}″" if scale_arcsec_px else ""))

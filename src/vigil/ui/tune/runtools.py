@@ -53,6 +53,7 @@ class RunTools(QWidget):
         self.takes = Told("", "small")
         self.keep = QCheckBox("keep its frames")
         self.keep.toggled.connect(lambda on: self._set("keep", on or None))
+        self.frames.setFixedWidth(36)
         self.result = Facts()
         self.backlash_said = Told("", "small")
         self.backlash = button("Measure backlash", "small", "By two opposite sweeps")
@@ -67,8 +68,7 @@ class RunTools(QWidget):
         for part in (
             self._through,
             line("exposure", self.exposure, "s"),
-            line("step", self.step, "steps"),
-            line("each position", self.frames, "frames"),
+            line("step", self.step, "steps,", self.frames, "each"),
             line("measured", self.by),
             self.keep,
             self.takes,

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLayout, QPushButton, QVBoxLayout, QWid
 from vigil.ui.fields import ValueField
 from vigil.ui.pieces import label, row
 
-FIELD_PX, _NAME_PX = 64, 96
+FIELD_PX, _NAME_PX = 64, 80
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,13 +24,13 @@ class Doing:
     edit: Callable[[dict[Any, Any], str], None]
 
 
-def line(name: str, field: QWidget, unit: str = "") -> QWidget:
-    """A field with its name before and its unit behind it."""
+def line(name: str, *parts: QWidget | str) -> QWidget:
+    """Fields with their name before and units behind them."""
     before = label(name, "soft")
     before.setFixedWidth(_NAME_PX)
-    made = row(before, field, gap=6)
-    if unit:
-        made.addWidget(label(unit, "soft"))
+    made = row(before, gap=6)
+    for part in parts:
+        made.addWidget(label(part, "soft") if isinstance(part, str) else part)
     made.addStretch(1)
     return whole(made)
 
