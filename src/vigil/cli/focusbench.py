@@ -52,7 +52,7 @@ def on_the_focus_bench(args: argparse.Namespace) -> int:
 def _values(args: argparse.Namespace) -> dict[str, Any]:
     """What the errand is begun with."""
     fields = {
-        "run": ("filter", "start", "step", "reach", "frames", "exposure", "finer", "by", "keep"),
+        "run": ("filter", "start", "step", "reach", "frames", "exposure", "finer", "by", "keep", "elsewhere"),
         "find": ("filter", "start", "frames", "exposure"),
         "offsets": ("filters", "rounds"),
         "backlash": ("filter", "most", "exposure"),
@@ -70,6 +70,7 @@ def _values(args: argparse.Namespace) -> dict[str, Any]:
         "most",
         "by",
         "keep",
+        "elsewhere",
     }
     for name in sorted(every - set(fields)):
         if getattr(args, name) not in (None, False):

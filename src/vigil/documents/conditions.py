@@ -87,7 +87,8 @@ KNOWN: tuple[Known, ...] = (
         "a run follows stars through the lowest point of their sizes", ("focuser", "camera", "filter wheel"),
         (
             "focus_colder_by_c", "focus_averaged_min", "focus_every_min", "focus_every_frames",
-            "focus_grown_by_percent", "focus_weighed", "focus_follows", "focus_at_new_target",
+            "focus_grown_by_percent", "focus_weighed", "focus_follows",
+            "focus_elsewhere", "focus_at_new_target",
             "focus_at_filter_change",
         ),
         wanted=lambda rig: rig.focuser is not None,

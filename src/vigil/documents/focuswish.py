@@ -25,6 +25,8 @@ class FocusWish(BaseModel):
     """What is measured: all stars, the brightest one in a subframe, or how sharp whatever is seen is."""
     keep: bool = False
     """Whether its frames stay on disk."""
+    elsewhere: Literal["ask", "always", "never"] = "ask"
+    """Where there are too few stars: whether it goes to a richer field near by, and comes back."""
 
 
 class OffsetsWish(BaseModel):

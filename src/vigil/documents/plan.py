@@ -161,6 +161,9 @@ class StandingOrders(Piece):
         Field(ge=0, le=60),
         Shown("averaged over", "min", help="the temperature, so that gusts don't count"),
     ] = 5.0
+    focus_elsewhere: Annotated[
+        bool, Shown("in a richer field near by", help="where there are too few stars; then back, centred")
+    ] = False
     focus_at_new_target: Annotated[bool, Shown("on every new target")] = False
     focus_at_filter_change: Annotated[
         bool, Shown("after every filter change", help="else a change moves the focuser by its offset")

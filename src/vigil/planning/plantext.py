@@ -99,11 +99,12 @@ def _focus_limits(orders: StandingOrders) -> list[str]:
     told += ["when it is worth the minutes"] if orders.focus_weighed else []
     told += ["on every new target"] if orders.focus_at_new_target else []
     told += ["after every filter change"] if orders.focus_at_filter_change else []
+    elsewhere = ["in a richer field near by where stars are few"] if orders.focus_elsewhere else []
     follows = ["the focuser follows the temperature"] if orders.focus_follows else []
     if not told:
-        return ["focused once", *follows]
+        return ["focused once", *follows, *elsewhere]
     told[0] = f"refocused {told[0]}"
-    return told + follows
+    return [*told, *follows, *elsewhere]
 
 
 def _recentred(keep_arcmin: float | None, rig: Rig) -> str:

@@ -44,6 +44,11 @@ def add_focus(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
         "--by", choices=["stars", "one star", "sharpness"], help="run: what is measured (stars)"
     )
     focus.add_argument("--keep", action="store_true", help="run: its frames stay on disk")
+    focus.add_argument(
+        "--elsewhere",
+        choices=["ask", "always", "never"],
+        help="run: to a richer field where stars are few (ask)",
+    )
     focus.add_argument("--finer", action="store_true", help="run: closer positions, twice as exact")
     focus.add_argument("--filters", metavar="F,F", help="offsets: which; else all in the wheel")
     focus.add_argument(

@@ -4,7 +4,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from vigil.engine.activity import Activity, ActivityFailed, Kit
-from vigil.engine.focusing.run import fine_focus
+from vigil.engine.focusing.elsewhere import RicherField, there_and_back
+from vigil.engine.focusing.run import Outcome, fine_focus
 from vigil.planning.overheads import FOCUS_S
 
 _SIGMAS = 3.92
@@ -26,6 +27,17 @@ class Focus(Activity):
     usual_px: float | None = None
     """The size of stars in focus, by the last run."""
 
+    elsewhere: RicherField | None = None
+    """Where it goes to focus and comes back from; the pointing is unknown then."""
+
+    @property
+    def claims(self) -> frozenset[str]:
+        return self.DEVICES | ({"mount"} if self.elsewhere is not None else frozenset())
+
+    @property
+    def disturbs(self) -> tuple[str, ...]:
+        return ("pointing",) if self.elsewhere is not None else ()
+
     @property
     def told(self) -> dict[str, Any]:
         return {"from": self.back_to}
@@ -38,8 +50,16 @@ class Focus(Activity):
     def expected_s(self) -> float:
         return FOCUS_S
 
+    async def _focused(self, kit: Kit) -> Outcome:
+        return await fine_focus(kit, self.filter, self.start, self.back_to, self.usual_px)
+
     async def run(self, kit: Kit) -> dict[str, Any]:
-        outcome = await fine_focus(kit, self.filter, self.start, self.back_to, self.usual_px)
+        there = self.elsewhere
+        if there is None:
+            outcome = await self._focused(kit)
+        else:
+            await kit.step({}, f"{there.words}: going there")
+            outcome = await there_and_back(kit, there, lambda: self._focused(kit))
         done, numbers = outcome.done, outcome.numbers()
         if not done.accepted:
             raise ActivityFailed(

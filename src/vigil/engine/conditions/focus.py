@@ -9,6 +9,7 @@ from statistics import median
 from vigil.documents.night import FocusRecord
 from vigil.engine.activities.focus import Focus
 from vigil.engine.check import Check, Condition, Gauge, Standing
+from vigil.engine.focusing.elsewhere import RicherField, richer_field
 from vigil.engine.remedy import Remedy
 from vigil.engine.starlight import under_stars
 from vigil.engine.view import View
@@ -67,8 +68,17 @@ class FocusFresh(Condition):
             view.wanted.subject,
             here if night.focus_astray is None else night.focus_astray,
             night.last_focus.hfr_px if night.last_focus is not None else None,
+            _elsewhere(view),
         )
         return under_stars(view, run, skippable=True)
+
+
+def _elsewhere(view: View) -> RicherField | None:
+    """A richer field, where the plan wants one and there are too few stars here."""
+    mount = view.mount
+    if not view.orders.focus_elsewhere or mount is None or view.rig.mount is None:
+        return None
+    return richer_field(view.rig, mount.ra_deg, mount.dec_deg, mount.pier_side.value, view.at)
 
 
 def _gauges(view: View, focus: FocusRecord, start: datetime) -> tuple[Gauge, ...]:

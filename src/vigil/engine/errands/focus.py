@@ -1,5 +1,6 @@
 """A focus run asked for by a person."""
 
+from datetime import timedelta
 from typing import Any
 
 from vigil.devices.protocols import RawFrame
@@ -16,9 +17,12 @@ from vigil.engine.focusing.bench import (
     through,
     wished,
 )
+from vigil.engine.focusing.elsewhere import RicherField, richer_than_here, there_and_back
 from vigil.engine.focusing.plan import Wish
-from vigil.engine.focusing.run import fine_focus
+from vigil.engine.focusing.run import Outcome, fine_focus
 from vigil.engine.hand.frames import write_trial
+
+_GO, _STAY, _WAIT = "go there", "stay here", timedelta(minutes=2)
 
 
 class FocusErrand(FocusBench):
@@ -49,10 +53,26 @@ class FocusErrand(FocusBench):
         start = before if wish.start is None else wish.start
         each = wish.frames or 0
         asked = Wish(wish.step, wish.reach, each, wish.exposure_s, finer=wish.finer, by=wish.by)
-        outcome = await fine_focus(
-            kit, wish.filter, start, before, wish=asked, keep=self._keep if wish.keep else None
-        )
-        return accepted(outcome, by_sharpness)
+        keep = self._keep if wish.keep else None
+
+        async def run() -> Outcome:
+            return await fine_focus(kit, wish.filter, start, before, wish=asked, keep=keep)
+
+        there = None if by_sharpness else await self._elsewhere(kit)
+        if there is None:
+            return accepted(await run(), by_sharpness)
+        await kit.step({}, f"{there.words}: going there")
+        numbers = accepted(await there_and_back(kit, there, run))
+        return {**numbers, "summary": f"{numbers['summary']}; back where it looked before"}
+
+    async def _elsewhere(self, kit: Kit) -> RicherField | None:
+        """A richer field, where there are too few stars and going there is wanted."""
+        there = None if self.wish.elsewhere == "never" else richer_than_here(kit)
+        if there is None or self.wish.elsewhere == "always":
+            return there
+        words = f"{there.words}: go there to focus, and come back?"
+        async with kit.questions.ask(words, (_GO, _STAY), _WAIT, "it is focused here") as question:
+            return there if await question.wait(kit.clock.utcnow() + _WAIT) == _GO else None
 
     async def _keep(self, kit: Kit, frame: RawFrame, position: int, number: int) -> None:
         """In a folder of the run's own."""
