@@ -5,15 +5,10 @@ from typing import Any
 from vigil.documents.focuswish import BacklashWish
 from vigil.engine.activities.moves import focuser_to
 from vigil.engine.activity import ActivityFailed, Kit
-from vigil.engine.errand import ErrandRecorder, Workplace
 from vigil.engine.focusing.bench import (
     FocusBench,
-    claimed,
-    needs,
     position_of,
     stars_stand_still,
-    through,
-    wished,
 )
 from vigil.engine.focusing.plan import fine_plan
 from vigil.engine.focusing.run import fine_focus
@@ -25,23 +20,15 @@ _NONE_OF_ZONE = 0.1
 _FRAMES = 36
 
 
-class BacklashErrand(FocusBench):
+class BacklashErrand(FocusBench[BacklashWish]):
     """A run, then a sweep each way."""
 
     KIND = "backlash"
-    wish: BacklashWish
+    WISH = BacklashWish
 
     @classmethod
-    def asked_for(
-        cls, place: Workplace, recorder: ErrandRecorder, asked: str, values: dict[str, Any]
-    ) -> "BacklashErrand":
-        wish, rig = wished(BacklashWish, values), place.kit().rig
-        needs(rig, "telescope", "camera", "focuser")
-        name = through(rig, wish.filter)
-        claims = claimed(rig, "camera", "filter wheel", "focuser", "mount")
-        errand = cls(place, recorder, "measuring the focuser's backlash", claims, asked)
-        errand.wish = wish.model_copy(update={"filter": name})
-        return errand
+    def words_of(cls, wish: BacklashWish) -> str:
+        return "measuring the focuser's backlash"
 
     async def work(self, kit: Kit) -> dict[str, Any]:
         before, wish, limits = position_of(kit), self.wish, kit.rig.focuser

@@ -3,26 +3,25 @@
 from typing import Any
 
 from vigil.documents.focuswish import OffsetsWish
+from vigil.documents.rig import Rig
 from vigil.engine.activities.moves import focuser_to
 from vigil.engine.activity import ActivityFailed, Kit
-from vigil.engine.errand import ErrandRecorder, ErrandRefused, Workplace
-from vigil.engine.focusing.bench import FocusBench, claimed, needs, position_of, stars_stand_still, wished
+from vigil.engine.errand import ErrandRefused
+from vigil.engine.focusing.bench import FocusBench, needs, position_of, stars_stand_still
 from vigil.engine.focusing.run import Outcome, fine_focus
 from vigil.focusing.offsets import FilterRun, NoOffsets, measured_offsets, order
 
 
-class FilterOffsets(FocusBench):
+class FilterOffsets(FocusBench[OffsetsWish]):
     """One run after another, each in the log. The offsets are offered; the rig keeps its own until somebody
     takes them over."""
 
     KIND = "filter offsets"
-    wish: OffsetsWish
+    WISH = OffsetsWish
 
     @classmethod
-    def asked_for(
-        cls, place: Workplace, recorder: ErrandRecorder, asked: str, values: dict[str, Any]
-    ) -> "FilterOffsets":
-        wish, rig = wished(OffsetsWish, values), place.kit().rig
+    def checked(cls, rig: Rig, wish: OffsetsWish) -> OffsetsWish:
+        """The reference comes first."""
         needs(rig, "telescope", "camera", "focuser", "wheel")
         assert rig.wheel is not None
         there = [f.name for f in rig.wheel.filters if f.slot is not None]
@@ -39,11 +38,12 @@ class FilterOffsets(FocusBench):
             raise ErrandRefused(
                 f"only {reference}, the reference, is asked for: nothing to measure against it"
             )
-        claims = claimed(rig, "camera", "filter wheel", "focuser", "mount")
-        words = f"measuring the focus of {', '.join(wanted)} against {reference}"
-        errand = cls(place, recorder, words, claims, asked)
-        errand.wish = wish.model_copy(update={"filters": (reference, *wanted)})
-        return errand
+        return wish.model_copy(update={"filters": (reference, *wanted)})
+
+    @classmethod
+    def words_of(cls, wish: OffsetsWish) -> str:
+        reference, *wanted = wish.filters
+        return f"measuring the focus of {', '.join(wanted)} against {reference}"
 
     async def work(self, kit: Kit) -> dict[str, Any]:
         before, wheel = position_of(kit), kit.rig.wheel

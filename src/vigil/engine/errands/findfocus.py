@@ -4,40 +4,26 @@ from typing import Any
 
 from vigil.documents.focuswish import FocusWish
 from vigil.engine.activity import Kit
-from vigil.engine.errand import ErrandRecorder, Workplace
 from vigil.engine.focusing.bench import (
     FocusBench,
     accepted,
-    claimed,
-    needs,
+    by_filter,
     position_of,
     stars_stand_still,
-    through,
-    wished,
 )
 from vigil.engine.focusing.plan import Wish
 from vigil.engine.focusing.run import fine_focus
 
 
-class FindFocus(FocusBench):
+class FindFocus(FocusBench[FocusWish]):
     """The whole travel is searched, whatever reach the rig has for runs."""
 
     KIND = "find focus"
-    wish: FocusWish
+    WISH = FocusWish
 
     @classmethod
-    def asked_for(
-        cls, place: Workplace, recorder: ErrandRecorder, asked: str, values: dict[str, Any]
-    ) -> "FindFocus":
-        wish, rig = wished(FocusWish, values), place.kit().rig
-        needs(rig, "telescope", "camera", "focuser")
-        name = through(rig, wish.filter)
-        claims = claimed(rig, "camera", "filter wheel", "focuser", "mount")
-        errand = cls(
-            place, recorder, f"finding focus through {name}" if name else "finding focus", claims, asked
-        )
-        errand.wish = wish.model_copy(update={"filter": name})
-        return errand
+    def words_of(cls, wish: FocusWish) -> str:
+        return by_filter("finding focus", wish.filter)
 
     async def work(self, kit: Kit) -> dict[str, Any]:
         before, wish = position_of(kit), self.wish

@@ -6,16 +6,12 @@ from typing import Any
 from vigil.devices.protocols import RawFrame
 from vigil.documents.focuswish import FocusWish
 from vigil.engine.activity import Kit
-from vigil.engine.errand import ErrandRecorder, Workplace
 from vigil.engine.focusing.bench import (
     FocusBench,
     accepted,
-    claimed,
-    needs,
+    by_filter,
     position_of,
     stars_stand_still,
-    through,
-    wished,
 )
 from vigil.engine.focusing.elsewhere import RicherField, richer_than_here, there_and_back
 from vigil.engine.focusing.plan import Wish
@@ -25,25 +21,15 @@ from vigil.engine.hand.frames import write_trial
 _GO, _STAY, _WAIT = "go there", "stay here", timedelta(minutes=2)
 
 
-class FocusErrand(FocusBench):
+class FocusErrand(FocusBench[FocusWish]):
     """Cut off, the focuser stands anywhere between the run's positions, and the log says so."""
 
     KIND = "focus"
-    wish: FocusWish
+    WISH = FocusWish
 
     @classmethod
-    def asked_for(
-        cls, place: Workplace, recorder: ErrandRecorder, asked: str, values: dict[str, Any]
-    ) -> "FocusErrand":
-        wish, rig = wished(FocusWish, values), place.kit().rig
-        needs(rig, "telescope", "camera", "focuser")
-        name = through(rig, wish.filter)
-        wish = wish.model_copy(update={"filter": name})
-        claims = claimed(rig, "camera", "filter wheel", "focuser", "mount")
-        words = f"focusing through {name}" if name else "focusing"
-        errand = cls(place, recorder, words, claims, asked, wish.model_dump(exclude_defaults=True))
-        errand.wish = wish
-        return errand
+    def words_of(cls, wish: FocusWish) -> str:
+        return by_filter("focusing", wish.filter)
 
     async def work(self, kit: Kit) -> dict[str, Any]:
         before, wish = position_of(kit), self.wish

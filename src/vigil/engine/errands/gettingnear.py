@@ -11,10 +11,11 @@ from numpy.typing import NDArray
 from vigil.devices.protocols import Exposure
 from vigil.documents.focusruns import NEAR
 from vigil.documents.focuswish import NearWish
+from vigil.documents.rig import Rig
 from vigil.engine.activities.moves import filter_to, frame_exposure, is_mosaic, take
 from vigil.engine.activity import Kit
-from vigil.engine.errand import ErrandRecorder, ErrandRefused, Workplace
-from vigil.engine.focusing.bench import FocusBench, claimed, needs, through, wished
+from vigil.engine.errand import ErrandRefused
+from vigil.engine.focusing.bench import FocusBench, needs, through
 from vigil.engine.focusing.plan import obstruction
 from vigil.engine.measuring import FocusOptics, MeasuringFailed
 from vigil.imaging.onestar import OneStar
@@ -35,29 +36,29 @@ def _wide_cutout(image: NDArray[np.generic], star: OneStar, binning: int) -> dic
     return {"side": half, "scale": 2.0 * binning, "pixels": base64.b64encode(steps.tobytes()).decode()}
 
 
-class GettingNear(FocusBench):
+class GettingNear(FocusBench[NearWish]):
     """Until somebody stops it. The focuser is not claimed: it is moved by hand meanwhile. Each frame is a row
     of the stream `NEAR`, none is an event."""
 
     KIND = "getting near"
-    wish: NearWish
+    WISH = NearWish
 
     @classmethod
-    def asked_for(
-        cls, place: Workplace, recorder: ErrandRecorder, asked: str, values: dict[str, Any]
-    ) -> "GettingNear":
-        wish, rig = wished(NearWish, values), place.kit().rig
-        if wish.guides and rig.guider is None:
-            raise ErrandRefused(f"{rig.name} has no guide camera")
+    def checked(cls, rig: Rig, wish: NearWish) -> NearWish:
         if not wish.guides:
             needs(rig, "telescope", "camera")
-            wish = wish.model_copy(update={"filter": through(rig, wish.filter)})
-        camera = "guide camera" if wish.guides else "camera"
-        claims = claimed(rig, camera, *(() if wish.guides else ("filter wheel",)))
-        words = f"looking at a star with the {camera}"
-        errand = cls(place, recorder, words, claims, asked, wish.model_dump(exclude_defaults=True))
-        errand.wish = wish
-        return errand
+            return wish.model_copy(update={"filter": through(rig, wish.filter)})
+        if rig.guider is None:
+            raise ErrandRefused(f"{rig.name} has no guide camera")
+        return wish
+
+    @classmethod
+    def words_of(cls, wish: NearWish) -> str:
+        return f"looking at a star with the {'guide camera' if wish.guides else 'camera'}"
+
+    @classmethod
+    def uses(cls, wish: NearWish) -> tuple[str, ...]:
+        return ("guide camera",) if wish.guides else ("camera", "filter wheel")
 
     async def work(self, kit: Kit) -> dict[str, Any]:
         wish, camera = self.wish, "guide camera" if self.wish.guides else "camera"

@@ -1,6 +1,7 @@
 """What all errands of the focus bench have in common."""
 
-from typing import Any, TypeVar
+from abc import abstractmethod
+from typing import Any, ClassVar, Generic, TypeVar, cast
 
 from pydantic import BaseModel, ValidationError
 
@@ -8,24 +9,60 @@ from vigil.documents.refusal import in_words
 from vigil.documents.rig import Rig
 from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.arbiter import Urgency
-from vigil.engine.errand import ErrandRefused, PlainErrand
+from vigil.engine.errand import ErrandRecorder, ErrandRefused, PlainErrand, Workplace
 from vigil.engine.focusing.run import Outcome
 
 Wished = TypeVar("Wished", bound=BaseModel)
 _TRACK_S = 15.0
 
 
-class FocusBench(PlainErrand):
+class FocusBench(PlainErrand, Generic[Wished]):
     """Works with camera, wheel and focuser under stars that stand still. Cut off, the focuser stops where it
     is; where focus is, a night doesn't know any more afterwards."""
 
     URGENCY = Urgency.BENCH
+    WISH: ClassVar[type[BaseModel]]
+    """What it is asked for with."""
+    USES: ClassVar[tuple[str, ...]] = ("camera", "filter wheel", "focuser", "mount")
+    wish: Wished
+
+    @classmethod
+    def asked_for(
+        cls, place: Workplace, recorder: ErrandRecorder, asked: str, values: dict[str, Any]
+    ) -> "FocusBench[Wished]":
+        rig = place.kit().rig
+        wish = cls.checked(rig, cast(Wished, wished(cls.WISH, values)))
+        given = wish.model_dump(mode="json", exclude_defaults=True)
+        errand = cls(place, recorder, cls.words_of(wish), claimed(rig, *cls.uses(wish)), asked, given)
+        errand.wish = wish
+        return errand
+
+    @classmethod
+    def checked(cls, rig: Rig, wish: Wished) -> Wished:
+        """What was asked for with the rig's filter filled in. Raises ErrandRefused for a rig that can't."""
+        needs(rig, "telescope", "camera", "focuser")
+        return wish.model_copy(update={"filter": through(rig, getattr(wish, "filter", ""))})
+
+    @classmethod
+    @abstractmethod
+    def words_of(cls, wish: Wished) -> str:
+        """What is done, for people."""
+
+    @classmethod
+    def uses(cls, wish: Wished) -> tuple[str, ...]:
+        """The devices that it claims, where the rig has them."""
+        return cls.USES
 
     async def before_its_end(self, reason: str) -> None:
         await self._place.disturbed("focuser", self.KIND, ("focus",), f"{self.words}: {reason}")
 
 
-def wished(model: type[Wished], values: dict[str, Any]) -> Wished:
+def by_filter(words: str, name: str) -> str:
+    """ "focusing through L"; without filters the words alone."""
+    return f"{words} through {name}" if name else words
+
+
+def wished(model: type[BaseModel], values: dict[str, Any]) -> BaseModel:
     """What was asked for, checked. Raises ErrandRefused."""
     try:
         return model.model_validate(values)

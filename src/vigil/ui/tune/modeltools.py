@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QWidget
 
 from vigil.documents.errands import ErrandState
 from vigil.documents.rig import Rig
-from vigil.documents.rig.focusvalues import slope_values
+from vigil.documents.rig.focusvalues import offset_values, slope_values
 from vigil.focusing.history import History
 from vigil.ui import words
 from vigil.ui.fields import whole_number
@@ -37,8 +37,7 @@ class ModelTools(QWidget):
         if self._history is not None and self._history.slope is not None:
             slope, scatter = self._history.slope, self._history.scatter
             learnt = slope_values(slope.value, slope.half, scatter)
-            values = {("focuser", name): value for name, value in learnt.items()}
-            self._doing.edit(values, "the temperature model")
+            self._doing.edit(learnt, "the temperature model")
 
     def show_all(self, rig: Rig, history: History | None, runs: int, why: str) -> None:
         self._history = history
@@ -90,15 +89,8 @@ class OffsetTools(QWidget):
         rig = self._rig
         if rig is None or rig.wheel is None or not self.found:
             return
-        wheel = rig.wheel
-        zero = wheel.filter(reference(rig)).focus_offset_steps
-        at = next(k for k, s in enumerate(wheel.sets) if s.name == wheel.in_use)
-        values: dict[Any, Any] = {
-            ("wheel", "sets", at, "filters", k, "focus_offset_steps"): zero + self.found[f.name]["steps"]
-            for k, f in enumerate(wheel.filters)
-            if f.name in self.found
-        }
-        self._doing.edit(values, "the measured filter offsets")
+        offsets = {name: int(found["steps"]) for name, found in self.found.items()}
+        self._doing.edit(offset_values(rig, offsets), "the measured filter offsets")
 
     def show_all(self, rig: Rig, hindered: bool, busy: ErrandState | None) -> None:
         self._rig = rig

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QCheckBox, QWidget
 from vigil.documents.errands import ErrandState
 from vigil.documents.focusruns import FocusRun
 from vigil.documents.rig import Rig
-from vigil.documents.rig.focusvalues import overshoot_for
+from vigil.documents.rig.focusvalues import backlash_values
 from vigil.planning.focustime import run_takes_s
 from vigil.ui import words
 from vigil.ui.fields import ValueField, number, whole_number
@@ -121,15 +121,9 @@ class RunTools(QWidget):
         found = self._measured
         if found is None:
             return
-        if found["none_shows"]:
-            self._doing.edit({("focuser", "backlash_by"): "controller"}, "backlash by the controller")
-            return
-        values = {
-            ("focuser", "backlash_by"): "Vigil",
-            ("focuser", "overshoot_steps"): overshoot_for(found["steps"]),
-            ("focuser", "controller_steps"): 0,
-        }
-        self._doing.edit(values, "the measured backlash")
+        none = found["none_shows"]
+        what = "backlash by the controller" if none else "the measured backlash"
+        self._doing.edit(backlash_values(0 if none else found["steps"]), what)
 
     def show_all(
         self, rig: Rig, shown: FocusRun | None, hindered: bool, busy: ErrandState | None, scale: float | None
