@@ -8,6 +8,7 @@ import pytest
 from campaigns.demo import demo_plan, demo_rig, short_plan
 from vigil.documents.messages import DeviceReport
 from vigil.documents.plan import NightPlan
+from vigil.documents.rig.change import with_value
 from vigil.planning.forecast import forecast
 from vigil.planning.muster import Finding
 from vigil.planning.planmuster import Around, plan_muster
@@ -44,6 +45,14 @@ def test_the_demos_plan_has_nothing_doubtful() -> None:
     assert [f.words for f in plan_muster(NightPlan(name="x", blocks=[]), RIG)] == [
         "There is no target in the plan; put one in"
     ]
+
+
+def test_who_follows_the_temperature_must_know_by_how_much() -> None:
+    plan = with_orders(focus_follows=True)
+    assert found(plan) == []
+    knows_nothing = with_value(RIG, ("focuser", "steps_per_c"), None)
+    (finding,) = plan_muster(plan, knows_nothing)
+    assert finding.doubt and finding.path == ("orders", "focus_follows") and "Tune" in finding.words
 
 
 @pytest.mark.parametrize(

@@ -103,6 +103,12 @@ def _limits(plan: NightPlan, rig: Rig, around: Around) -> Iterator[Finding]:
         return
     scale = rig.scale_arcsec_px()
     yield from _limits_of(plan.orders, scale, ("orders",), "")
+    if plan.orders.focus_follows and rig.focuser is not None and rig.focuser.steps_per_c is None:
+        yield _doubt(
+            ("orders", "focus_follows"),
+            "The focuser is to follow the temperature, but the rig has no steps for each °C; the focus bench "
+            "learns them from its log (Tune).",
+        )
     for n, block in _active(plan):
         orders = block.orders_in(plan.orders)
         if block.limits:
