@@ -169,7 +169,8 @@ class FocusFrames:
 
     def stars_of(self, which: Sequence[int]) -> tuple[list[int], list[StarList]]:
         """Positions and stars of some of the frames."""
-        return [self._seen[k].measure.position for k in which], [self._seen[k].stars for k in which]
+        chosen = [self._seen[number] for number in which]
+        return [seen.measure.position for seen in chosen], [seen.stars for seen in chosen]
 
     def numbers(self) -> dict[str, Any]:
         """Of the last frame, for its event."""
