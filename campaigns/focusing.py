@@ -36,7 +36,9 @@ class Case:
 
     rig: Rig
     scenario: Scenario
-    start: int
+    start: int | None
+    """None: so many steps from the best focus there is."""
+    off: float
     seed: int
     zone_steps: float
     told: dict[str, Any]
@@ -93,8 +95,8 @@ def case(seed: int, anywhere: bool = False) -> Case:
         }
     )
     zone_steps = zone_um / um_per_step
-    off = rng.uniform(-8, 8) * zone_steps
-    start = int(rng.uniform(0, highest)) if anywhere else int(np.clip(focus + off, 0, highest))
+    off = float(rng.uniform(-8, 8) * zone_steps)
+    start = int(rng.uniform(0, highest)) if anywhere else None
     told = {
         "focal_ratio": round(ratio, 2),
         "aperture_mm": round(aperture_mm),
@@ -102,9 +104,9 @@ def case(seed: int, anywhere: bool = False) -> Case:
         "scatter": round(scatter, 3),
         "backlash_steps": backlash,
         "obstruction": round(covered, 2),
-        "start_zones": round((start - focus) / zone_steps, 1),
+        "start_zones": round((off if start is None else start - focus) / zone_steps, 1),
     }
-    return Case(rig, scenario, start, seed, zone_steps, told)
+    return Case(rig, scenario, start, off, seed, zone_steps, told)
 
 
 def carried_events(
@@ -126,7 +128,16 @@ def carried_events(
         return bench.events
 
     at = drawn.rig.simulated.starts_at + _INTO_THE_NIGHT
-    order = Alone(drawn.rig, drawn.scenario, drawn.seed, at, near, quick=not pixels, focuser_at=drawn.start)
+    order = Alone(
+        drawn.rig,
+        drawn.scenario,
+        drawn.seed,
+        at,
+        near,
+        quick=not pixels,
+        focuser_at=drawn.start,
+        focuser_off=drawn.off if drawn.start is None else None,
+    )
     return on_the_bench(order, use)
 
 

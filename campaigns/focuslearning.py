@@ -1,11 +1,12 @@
 """What several focus runs say together: offsets, backlash, tilt, and temperature histories."""
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from campaigns.figures import run_campaign
-from campaigns.focusing import Case, carried_events, case
+from campaigns.focusing import carried_events, case
 from vigil.documents.rig.change import with_values
 from vigil.focusing.history import Run, learn
 
@@ -100,9 +101,7 @@ def one_tilt(seed: int) -> dict[str, Any]:
     told["optics"] |= {"tilt_um": tilt, "curvature_um": round(float(rng.uniform(-0.5, 0.5)) * zone_um, 1)}
     told["air"] |= {"seeing_arcsec": float(rng.uniform(1.8, 3.0))}
     rig = with_values(drawn.rig, {("camera", "columns"): 2000, ("camera", "rows"): 1500})
-    drawn = Case(
-        rig, drawn.scenario.model_validate(told), drawn.start, drawn.seed, drawn.zone_steps, drawn.told
-    )
+    drawn = replace(drawn, rig=rig, scenario=drawn.scenario.model_validate(told))
     ended = carried_events(drawn, "focus", pixels=True, near=(306.0, 40.0))[-1]
     field = (ended.values.get("run") or {}).get("field")
     if field is None:

@@ -83,8 +83,7 @@ def one_trouble(number: int) -> dict[str, Any]:
     kind = list(TROUBLES)[number % len(TROUBLES)]
     alter, pixels, near = TROUBLES[kind]
     drawn = case(9000 + number)
-    start = drawn.rig.focuser.start if drawn.rig.focuser else 0
-    drawn = replace(drawn, start=round(start + (drawn.start - start) / 4))
+    drawn = replace(drawn, off=drawn.off / 4)
     result = carried_out(alter(drawn, np.random.default_rng([19, number])), "focus", pixels, near=near)
     worse = result["accepted"] and result["size_over_best"] > _NO_WORSE * result["before_over_best"]
     return {**result, "trouble": kind, "worse": bool(worse), "says_why": bool(result["reason"])}

@@ -43,6 +43,8 @@ class Alone:
     listener: Callable[[Event], None] = lambda event: None
     focuser_at: int | None = None
     """Where the focuser stands before; else where it was left."""
+    focuser_off: float | None = None
+    """In place of that: so many steps from where focus really is."""
 
 
 @dataclass
@@ -86,9 +88,7 @@ def on_the_bench(order: Alone, use: Callable[[Bench], Awaitable[T]]) -> T:
         wheel = order.rig.wheel
         set_up(observatory, wheel.focus_through if wheel else "", None)
         point(observatory, order.near)
-        if order.focuser_at is not None:
-            state = observatory.truth.gear.state
-            state.focuser_position, state.drawtube_steps = order.focuser_at, float(order.focuser_at)
+        _put_focuser(order, observatory)
         equipment = equip(order.rig, observatory, clock, workshop, Path(), Path(), measurer=measurer)
         for device in equipment.devices.all():
             await device.connect()
@@ -109,6 +109,15 @@ def on_the_bench(order: Alone, use: Callable[[Bench], Awaitable[T]]) -> T:
                 truth.close()
 
     return run_virtual(main())
+
+
+def _put_focuser(order: Alone, observatory: SimObservatory) -> None:
+    gear, at = observatory.truth.gear, order.focuser_at
+    if order.focuser_off is not None and order.rig.focuser is not None:
+        there = gear.best_focus_steps(gear.state.slot, gear.clock.utcnow()) + order.focuser_off
+        at = round(min(max(there, order.rig.focuser.lowest), order.rig.focuser.highest))
+    if at is not None:
+        gear.state.focuser_position, gear.state.drawtube_steps = at, float(at)
 
 
 async def _nothing_asked(*_: Any) -> None:

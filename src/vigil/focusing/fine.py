@@ -410,6 +410,8 @@ class _FineRun:
         assert verdict is not None and curve is not None, "judged before"
         best = min(max(round(curve.best), self.plan.low_end), self.plan.high_end)
         noise = max(curve.residual, _USUAL_SCATTER)
+        # stars hardly wider than a pixel never get as small as a curve's foot
+        smallest = max(curve.best_size, min(self.frames[k].size for k in self.used))
         sizes: list[float] = []
         for _ in range(2):
             yield from self._measure(best, "confirm", f"confirming {best}")
@@ -420,12 +422,12 @@ class _FineRun:
             size = sum(sizes) / len(sizes)
             # not by the root of their number: what the air does lasts longer than a frame
             allowed = _SIGMAS * math.hypot(noise, last.scatter / last.size)
-            limit = curve.best_size * (1 + allowed + _LEAST_NOISE)
+            limit = smallest * (1 + allowed + _LEAST_NOISE)
             if size <= limit:
                 break
         else:
             raise _Refused(
-                f"the confirming frames have {size:.2f} px where the curve has {curve.best_size:.2f}, "
+                f"the confirming frames have {size:.2f} px where the curve has {smallest:.2f}, "
                 f"limit {limit:.2f}: undone"
             )
         better_before = self._seen(at_start) and size > at_start.size * (1 + _SIGMAS * math.sqrt(2) * noise)
