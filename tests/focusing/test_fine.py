@@ -146,3 +146,21 @@ def test_a_confirming_frame_that_is_worse_undoes_it(worse: float) -> None:
     done = telescope.run()
     assert not done.accepted and done.reason.endswith("undone") and done.position == PLAN.start
     assert telescope.whys[-2:] == ["confirm", "confirm"]
+
+
+def test_stars_that_get_no_smaller_than_usual_are_taken_as_they_are() -> None:
+    """On a tilted sensor, or in bad air, near is where they are smaller than on both sides."""
+    telescope = Telescope(scatter=0.02)
+    # a third of what they are: by their size alone no place is near
+    done = telescope.run(replace(PLAN, usual_px=0.45, zone_steps=9.0, start=5150))
+    assert done.accepted and abs(done.position - BEST) < 3, done.reason
+    assert telescope.whys.count("look") < 12
+
+
+def test_a_run_without_stars_begins_where_it_is_asked_to() -> None:
+    """Blurs of any subject are in units of their own, and say nothing of how far focus is."""
+    telescope = Telescope(scatter=0.01)
+    telescope.alter = lambda n, t: replace(t, size=40 * t.size, scatter=40 * t.scatter, stars=99)
+    done = telescope.run(replace(PLAN, start=5030, starless=True, step=25))
+    assert done.accepted and abs(done.position - BEST) < 4
+    assert telescope.whys[:2] == ["look", "sweep"]
