@@ -112,12 +112,18 @@ def on_the_bench(order: Alone, use: Callable[[Bench], Awaitable[T]]) -> T:
 
 
 def _put_focuser(order: Alone, observatory: SimObservatory) -> None:
-    gear, at = observatory.truth.gear, order.focuser_at
-    if order.focuser_off is not None and order.rig.focuser is not None:
+    """The motor where it has arrived from the rig's side, its play taken up."""
+    gear, part = observatory.truth.gear, order.rig.focuser
+    if part is None:
+        return
+    play = gear.scenario.focuser.backlash_steps / 2
+    ahead = play if part.approach == "upward" else -play
+    at = order.focuser_at
+    if order.focuser_off is not None:
         there = gear.best_focus_steps(gear.state.slot, gear.clock.utcnow()) + order.focuser_off
-        at = round(min(max(there, order.rig.focuser.lowest), order.rig.focuser.highest))
+        at = round(min(max(there + ahead, part.lowest), part.highest))
     if at is not None:
-        gear.state.focuser_position, gear.state.drawtube_steps = at, float(at)
+        gear.state.focuser_position, gear.state.drawtube_steps = at, at - ahead
 
 
 async def _nothing_asked(*_: Any) -> None:

@@ -28,7 +28,7 @@ _INFORMING = (-1.0, -1.5, -0.6, 0.6, 1.0, 1.5)
 
 CLOUD_WAIT_S, GUST_WAIT_S = 30.0, 5.0
 _MOST_WAITS, _MOST_GUSTS = 4, 2
-_LIGHT_LEFT, _LONG = 0.6, 1.4
+_LIGHT_LEFT, _ALIKE, _LONG = 0.6, 2.0, 1.4
 _MOST_UNSEEN = 4
 _LEAST_NOISE = 0.02
 _USUAL_SCATTER = 0.035
@@ -214,9 +214,12 @@ class _FineRun:
             if may_be_unseen or not near:
                 return "", 0.0
             return f"only {last.stars} stars at {last.position} where there were more: cloud", CLOUD_WAIT_S
-        if before and last.light < _LIGHT_LEFT * max(f.light for f in before):
-            lost = 1 - last.light / max(f.light for f in before)
-            return f"the stars have lost {100 * lost:.0f} % of their light: cloud", CLOUD_WAIT_S
+        # far out of focus light falls out of the apertures: like is held against like
+        alike = [f for f in before if 1 / _ALIKE < f.size / last.size < _ALIKE]
+        most = max((f.light for f in alike), default=0.0)
+        if last.light < _LIGHT_LEFT * most:
+            lost = 100 * (1 - last.light / most)
+            return f"the stars have lost {lost:.0f} % of their light: cloud", CLOUD_WAIT_S
         usual = median(f.elongation for f in before) if before else 1.1
         if last.elongation > _LONG * max(usual, 1.05):
             return f"stars are {last.elongation:.1f} times as long as wide: a gust", GUST_WAIT_S
