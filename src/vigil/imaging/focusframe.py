@@ -24,7 +24,7 @@ _OF_MEDIAN = 0.5, 1.8
 """Sizes outside these, against the frame's, aren't those of single stars."""
 _DISC_SIZE_PX = 5.0
 """Stars no smaller, or hardly any at all: they may be pieces of discs."""
-_DISC_OVER_STARS = 1.6
+_SURELY_STARS, _DISC_OVER_STARS = 12, 1.6
 _CUT_SIDE, _DISC_CUT = 33, 1.4
 _CLEAR_SNR = 30.0
 """Stars so far over their noise are asked for their size; where there are too few, fainter ones too."""
@@ -146,7 +146,7 @@ def _doubled(stars: Stars, which: NDArray[np.intp]) -> NDArray[np.bool_]:
 
 def _discs(image: NDArray[np.generic], size: float, stars: int, obstruction: float) -> Doughnuts | None:
     """Where what was found are hardly stars: discs, and by far larger than those."""
-    if stars >= _LEAST_STARS and size < _DISC_SIZE_PX:
+    if stars >= _SURELY_STARS and size < _DISC_SIZE_PX:
         return None
     discs = doughnuts_in(image, obstruction)
     if discs is None or stars < _LEAST_STARS:
