@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 import pytest
 
-from vigil.focusing.fine import Done, FinePlan, Measure, Taken, Wait, again_finer, fine_run
+from vigil.focusing.fine import Done, FinePlan, Measure, Taken, Wait, fine_run
 
 BEST, SMALLEST, SLOPE, ZONE = 5012.3, 1.4, 0.045, 40.0
 PLAN = FinePlan(
@@ -86,7 +86,7 @@ def test_a_step_by_hand_several_frames_each_and_a_reach_are_kept_to() -> None:
 def test_again_finer_is_closer_and_more_exact() -> None:
     first = Telescope(scatter=0.02).run()
     assert first.curve is not None
-    plan = again_finer(PLAN, first.curve)
+    plan = replace(PLAN, start=first.position, finer=True)
     again = Telescope(2, scatter=0.02).run(plan)
     assert plan.spacing(plan.depth) < PLAN.spacing(PLAN.depth) and again.accepted and again.curve is not None
     assert abs(again.position - BEST) < ZONE / 12

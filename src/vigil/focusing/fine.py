@@ -3,7 +3,7 @@ enough, and a confirming frame. It holds no device: it asks for frames and is se
 
 import math
 from collections.abc import Generator, Iterable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from statistics import median
 from typing import Literal
 
@@ -444,11 +444,3 @@ def _spread(k: int) -> int:
     """Of positions that say most, from both sides in turn."""
     order = (0, 4, 2, 3, 1, 5)
     return order[k % len(order)]
-
-
-def again_finer(plan: FinePlan, curve: Curve) -> FinePlan:
-    """The same around a curve's lowest point, with positions closer and twice as exact."""
-    start = min(max(round(curve.best), plan.lowest), plan.highest)
-    return replace(
-        plan, start=start, usual_px=curve.best_size, slope_px_step=curve.slope, step=None, finer=True
-    )

@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 
 from vigil.documents.events import Event
 from vigil.ledger.samples import SampleWriter
-from vigil.ledger.store import ErrandRow, FocusRow, LedgerStore
+from vigil.ledger.store import ErrandRow, LedgerStore
 
 T = TypeVar("T")
 
@@ -58,9 +58,6 @@ class Ledger:
 
     async def frames(self, errand: str) -> list[dict[str, Any]]:
         return await self._do(self._store.frames, errand)
-
-    async def focus_runs(self, rig_id: str) -> list[FocusRow]:
-        return await self._do(self._store.focus_runs, rig_id)
 
     def close(self) -> None:
         self.samples.close()

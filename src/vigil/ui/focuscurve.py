@@ -10,7 +10,6 @@ from PyQt6.QtGui import QImage, QPainter, QPainterPath
 from vigil.documents.focusruns import FocusRun, FocusSample
 from vigil.focusing.fit import Curve
 from vigil.focusing.verdict import Verdict
-from vigil.optics.train import critical_focus_zone_um
 from vigil.ui.growing import GrowingRun
 from vigil.ui.picture import CENTRE, RIGHT, elided, text_width, write
 from vigil.ui.session import Session
@@ -138,7 +137,7 @@ class FocusCurve(GrowingRun[FocusRun]):
             write(painter, QPointF(plot.right() + 44, plot.top() - 10), "″", "soft", small, RIGHT)
 
     def _paint_zone(self, painter: QPainter, axes: "_Axes", curve: Curve, run: FocusRun) -> None:
-        zone = run.figures.get("zone_steps") or self._zone_steps()
+        zone = run.figures.get("zone_steps") or self._session.rig.focus_zone_steps
         if zone is None:
             return
         left, right = axes.x(curve.best - zone / 2), axes.x(curve.best + zone / 2)
@@ -222,12 +221,6 @@ class FocusCurve(GrowingRun[FocusRun]):
             return self._session.rig.scale_arcsec_px()
         except ValueError:
             return None
-
-    def _zone_steps(self) -> float | None:
-        rig = self._session.rig
-        if rig.focal_ratio is None or rig.focuser is None:
-            return None
-        return critical_focus_zone_um(rig.focal_ratio) / rig.focuser.um_per_step
 
 
 class _Axes:

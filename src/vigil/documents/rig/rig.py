@@ -26,7 +26,7 @@ from vigil.documents.rig.optics import ReducerPart, TelescopePart
 from vigil.documents.rig.part import Name, Part, Shown
 from vigil.documents.rig.site import SitePart
 from vigil.documents.store import Document, Migrations
-from vigil.optics.train import image_scale_arcsec_px
+from vigil.optics.train import critical_focus_zone_um, image_scale_arcsec_px
 
 _BARE_EXPOSURE_S = 4.0
 """For focusing and solving where there are no filters to say it."""
@@ -97,6 +97,13 @@ class Rig(Document):
         """Focal length over aperture, the reducer in."""
         length = self.focal_length_mm
         return None if length is None or self.telescope is None else length / self.telescope.aperture_mm
+
+    @property
+    def focus_zone_steps(self) -> float | None:
+        """The critical focus zone, in steps of the focuser; None without telescope or focuser."""
+        if self.focal_ratio is None or self.focuser is None:
+            return None
+        return critical_focus_zone_um(self.focal_ratio) / self.focuser.um_per_step
 
     @property
     def guide_focal_length_mm(self) -> float | None:

@@ -14,7 +14,6 @@ from vigil.engine.remedy import Remedy
 from vigil.engine.starlight import under_stars
 from vigil.engine.view import View
 from vigil.focusing.weigh import Known, Weighed, weigh
-from vigil.optics.train import critical_focus_zone_um
 from vigil.planning.overheads import usual_overheads
 from vigil.planning.usual import size_after_focus
 
@@ -112,10 +111,9 @@ _WANDERS_OF_ZONE = 0.1
 def weighed(view: View, focus: FocusRecord, start: datetime) -> Weighed | None:
     """Exposure time lost to the blur that is expected since a run, against what another one takes; None where
     a run didn't tell how sizes grow. Between then and now the temperature is taken to have changed evenly."""
-    focuser, ratio = view.rig.focuser, view.rig.focal_ratio
-    if focuser is None or ratio is None or not focus.slope_px_step:
+    focuser, zone = view.rig.focuser, view.rig.focus_zone_steps
+    if focuser is None or zone is None or not focus.slope_px_step:
         return None
-    zone = critical_focus_zone_um(ratio) / focuser.um_per_step
     by_c, error = focuser.steps_per_c, focuser.steps_per_c_error
     known = Known(
         best_size=focus.hfr_px,

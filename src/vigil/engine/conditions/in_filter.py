@@ -6,27 +6,23 @@ from vigil.engine.activities.change_filter import ChangeFilter
 from vigil.engine.check import Check, Condition, Standing
 from vigil.engine.remedy import Do, Remedy
 from vigil.engine.view import View
-from vigil.optics.train import critical_focus_zone_um
 
 _SLACK_SHARE = 1 / 12
 """Of the critical focus zone: what the temperature asks for is saved up until it is worth a move."""
 
 
-def _zone(view: View) -> float:
-    focuser, ratio = view.rig.focuser, view.rig.focal_ratio
-    if focuser is None or ratio is None:
-        return 1.0
-    return critical_focus_zone_um(ratio) / focuser.um_per_step
-
-
 def slack_steps(view: View) -> float:
     """How far from where it belongs the focuser may be."""
-    return max(1.0, _SLACK_SHARE * _zone(view)) if view.follows else 0.0
+    return max(1.0, _SLACK_SHARE * (view.rig.focus_zone_steps or 1.0)) if view.follows else 0.0
 
 
 def _nearly_there(view: View) -> bool:
     position, focuser = view.focus_position_for(view.wanted.filter), view.focuser
-    return position is not None and focuser is not None and abs(focuser.position - position) < _zone(view)
+    return (
+        position is not None
+        and focuser is not None
+        and abs(focuser.position - position) < (view.rig.focus_zone_steps or 1.0)
+    )
 
 
 class InFilter(Condition):

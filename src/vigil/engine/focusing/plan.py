@@ -8,7 +8,6 @@ from vigil.engine.activity import ActivityFailed
 from vigil.engine.measuring import FocusOptics
 from vigil.focusing.fine import ENDS, LEAST_STARS, FinePlan
 from vigil.optics.focus import hfr_slope_px_um, usual_hfr_px
-from vigil.optics.train import critical_focus_zone_um
 
 _REACH_ZONES, _REACH_DEPTHS = 12, 10
 """How far from its start a run goes: so many critical focus zones and depths of the curve."""
@@ -36,21 +35,13 @@ def obstruction(rig: Rig) -> float:
     return scope.obstruction_mm / scope.aperture_mm if scope else 0.0
 
 
-def zone_steps(rig: Rig) -> float:
-    """The critical focus zone. Raises ActivityFailed without a telescope or focuser."""
-    if rig.focal_ratio is None or rig.focuser is None:
-        raise ActivityFailed(f"{rig.name} has no telescope or no focuser: nothing says how deep focus is")
-    return critical_focus_zone_um(rig.focal_ratio) / rig.focuser.um_per_step
-
-
 def fine_plan(rig: Rig, start: int, usual_px: float | None = None, wish: Wish | None = None) -> FinePlan:
     """`usual_px` is the size of stars in focus, by the last run. Raises ActivityFailed."""
     wish = wish or Wish()
-    focuser, camera, ratio = rig.focuser, rig.camera, rig.focal_ratio
-    if focuser is None or camera is None or ratio is None or rig.focal_length_mm is None:
+    focuser, camera, ratio, zone = rig.focuser, rig.camera, rig.focal_ratio, rig.focus_zone_steps
+    if focuser is None or camera is None or ratio is None or zone is None or rig.focal_length_mm is None:
         raise ActivityFailed(f"{rig.name} needs telescope, camera and focuser to be focused")
     covered = obstruction(rig)
-    zone = zone_steps(rig)
     slope = focuser.um_per_step * hfr_slope_px_um(ratio, camera.pixel_um, covered)
     smallest = usual_px or usual_hfr_px(rig.focal_length_mm, camera.pixel_um)
     usual_reach = round(_REACH_ZONES * zone + _REACH_DEPTHS * smallest / slope)

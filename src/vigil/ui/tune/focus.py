@@ -343,10 +343,7 @@ class FocusBench(Workspace):
             said = "Measured: take them over, or leave the rig's."
         else:
             said = "Not measured in this window yet."
-        zone = None
-        if rig.focal_ratio is not None and rig.focuser is not None:
-            zone = critical_focus_zone_um(rig.focal_ratio) / rig.focuser.um_per_step
-        self.offsets.show_offsets(own, found, reference(rig), said, zone)
+        self.offsets.show_offsets(own, found, reference(rig), said, rig.focus_zone_steps)
 
     def _earlier(self) -> list[Curve]:
         """The last accepted runs through the same filter, but for the one shown."""
