@@ -110,15 +110,16 @@ def test_a_parked_mount_is_told_and_one_that_stands_is_set_tracking(tmp_path: Pa
     kept(tmp_path, work)
 
 
-def test_stopped_in_the_middle_it_stands_still_and_the_night_must_focus_anew(tmp_path: Path) -> None:
+@pytest.mark.parametrize("kind", ["focus", "find focus", "filter offsets", "backlash"])
+def test_stopped_in_the_middle_it_stands_still_and_says_so(tmp_path: Path, kind: str) -> None:
     async def work(place: Place) -> None:
         await place.do("all", "connect")
         await place.do("mount", "unpark")
-        answer = await place.ask(Command.BEGIN, kind="focus")
+        answer = await place.ask(Command.BEGIN, kind=kind)
         assert answer.taken, answer.reason
         await place.until(Kind.ERRAND_STEP, errand=answer.reason)
         busy = await place.ask(Command.DEVICE, device="focuser", action="by", steps=10)
-        assert not busy.taken and "focusing through L" in busy.reason
+        assert not busy.taken and "busy with" in busy.reason
         await place.ask(Command.STOP_ERRAND, errand=answer.reason)
         ended = await place.until(Kind.ERRAND_ENDED, errand=answer.reason)
         assert ended.values["outcome"] == "stopped"
@@ -131,7 +132,9 @@ def test_stopped_in_the_middle_it_stands_still_and_the_night_must_focus_anew(tmp
         assert not devices.focuser.state.moving and devices.camera.state.activity == "idle"
 
     kept(tmp_path, work)
-    (run,) = runs_of(LedgerStore(tmp_path / "ledger.sqlite").events("2027-01-12-heron-480-focus-1"))
+    (run,) = runs_of(
+        LedgerStore(tmp_path / "ledger.sqlite").events(f"2027-01-12-heron-480-{kind.replace(' ', '-')}-1")
+    )
     assert run.outcome == "stopped" and run.samples and run.samples[0].kept == {}
 
 
