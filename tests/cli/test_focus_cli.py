@@ -72,6 +72,16 @@ def test_a_run_without_a_keeper_ends_with_a_summary(
     assert "no focus run of" in capsys.readouterr().out
 
 
+def test_getting_near_tells_every_frame(capsys: pytest.CaptureFixture[str]) -> None:
+    assert main(["focus", "near", "--quick", "--frames", "3", "--binning", "2", "--json"]) == 0
+    began, *looked, last = lines(capsys)
+    assert [row["number"] for row in looked] == [1, 2, 3] and all(row["size_px"] > 0 for row in looked)
+    assert began["given"]["binning"] == 2 and "cutout" not in looked[0]
+    assert last["accepted"] and last["reason"] == "3 frames looked at"
+    assert main(["focus", "near", "--quick", "--guides", "--frames", "1"]) == 0
+    assert "1 at " in capsys.readouterr().out
+
+
 def test_under_a_cloud_it_exits_with_refused(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     scenario = tmp_path / "overcast.json"
     scenario.write_text(

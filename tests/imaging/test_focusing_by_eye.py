@@ -6,6 +6,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter
 
 from vigil.imaging.onestar import one_star
+from vigil.imaging.richestpart import richest_part
 from vigil.imaging.sharpness import sharpness_of
 from vigil.imaging.spikes import NoSpikes, mask_reading
 from vigil.simulator.frame.psf import Spot, half_flux_radius_px, stamps
@@ -83,3 +84,17 @@ def test_one_star_is_measured_where_it_is(spot: Spot) -> None:
     assert bright.size_px == pytest.approx(truth, rel=0.12) and bright.disc == (spot.disc_px > 20)
     assert bright.cutout is not None and bright.cutout.max() == 1.0 and max(bright.profile) <= 1.05
     assert one_star(rng.normal(500, 6, (200, 200)), 65_000) is None
+
+
+def test_the_richest_part_has_the_detail_and_nothing_that_clips() -> None:
+    rng = np.random.default_rng(4)
+    image = rng.normal(500, 8, (900, 1200))
+    tower = gaussian_filter(rng.normal(0, 1, (160, 160)), 2.0)
+    image[600:760, 200:360] += 4000 * tower
+    image[100:260, 900:1060] += 9000 * tower
+    image[104:260:32, 904:1060:32] = 65_535  # lamps all over the sharper one
+    left, bottom, columns, rows = richest_part(image, 256) or (0, 0, 0, 0)
+    assert columns == rows == 256 and left <= 200 and left + 256 >= 360
+    assert bottom <= 600 and bottom + 256 >= 760
+    assert richest_part(image[:300, :300], 256) is None, "hardly larger"
+    assert richest_part(np.full((900, 1200), 65_535), 256) is None

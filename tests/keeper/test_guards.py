@@ -145,6 +145,24 @@ def test_rain_shuts_what_a_person_left_open_without_any_night(tmp_path: Path) ->
     by_hand(ROOFED, NIGHT, tmp_path, work, under(lambda at: at < rain))
 
 
+def test_rain_takes_the_gear_from_a_focus_run_and_shuts(tmp_path: Path) -> None:
+    """A bench is no guard's business, and no hindrance."""
+    rain = NIGHT + timedelta(minutes=10)
+
+    async def work(gear: Gear) -> None:
+        await opened(gear)
+        answer = await gear.ask(Command.BEGIN, kind="backlash")
+        assert answer.taken, answer.reason
+        await asyncio.sleep((rain - gear.clock.utcnow()).total_seconds() - 1)
+        assert [e.kind for e in (await gear.link.status()).errands] == ["backlash"], "still under way"
+        await asyncio.sleep(120)
+        assert gear.stands == SHUT and not (await gear.link.status()).errands
+        (run,) = [state for state in gear.told.states.values() if state.kind == "backlash"]
+        assert run.outcome != "done"
+
+    by_hand(ROOFED, NIGHT, tmp_path, work, under(lambda at: at < rain))
+
+
 @pytest.mark.parametrize("thrown", [ConnectionResetError(104, "reset"), None])
 def test_a_sensor_that_throws_or_hangs_counts_as_rain(tmp_path: Path, thrown: BaseException | None) -> None:
     """The last word of a sensor that hangs is believed for a few seconds only."""

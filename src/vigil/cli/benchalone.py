@@ -41,6 +41,8 @@ class Alone:
     ledger: Path | None = None
     truth: Path | None = None
     listener: Callable[[Event], None] = lambda event: None
+    sampled: Callable[[dict[str, Any]], None] = lambda values: None
+    """Hears what comes too often for events."""
     focuser_at: int | None = None
     """Where the focuser stands before; else where it was left."""
     focuser_off: float | None = None
@@ -71,7 +73,9 @@ class Bench:
         return self.events[-1]
 
     def place(self) -> Workplace:
-        return Workplace(lambda: self.kit, Arbiter(), Workshop(0), Path())
+        return Workplace(
+            lambda: self.kit, Arbiter(), Workshop(0), Path(), lambda _, __, values: self.order.sampled(values)
+        )
 
 
 def on_the_bench(order: Alone, use: Callable[[Bench], Awaitable[T]]) -> T:

@@ -1,4 +1,4 @@
-"""`vigil focus run|find|offsets|backlash`: the focus bench's errands, by a keeper or without one."""
+"""`vigil focus run|find|near|offsets|backlash`: the focus bench's errands, by a keeper or without one."""
 
 import argparse
 import asyncio
@@ -17,16 +17,25 @@ from vigil.cli.ledgers import ledger_of
 from vigil.cli.rigchange import keep_changed
 from vigil.documents.errands import Outcome
 from vigil.documents.events import Event, Kind
-from vigil.documents.messages import Ask, Command
+from vigil.documents.focusruns import NEAR
+from vigil.documents.messages import Ask, Command, Samples
 from vigil.documents.rig import Rig
 from vigil.documents.rig.focusvalues import with_backlash, with_offsets
 from vigil.engine.errand import ErrandRefused
 from vigil.link.attach import keeper_status
 from vigil.link.socket import SocketLink
 
-_KINDS = {"run": "focus", "find": "find focus", "offsets": "filter offsets", "backlash": "backlash"}
+_KINDS = {
+    "run": "focus",
+    "find": "find focus",
+    "offsets": "filter offsets",
+    "backlash": "backlash",
+    "near": "getting near",
+}
 _INTO_THE_EVENING = timedelta(hours=5)
-_NOT_TOLD = ("cutout",)
+_NOT_TOLD = ("cutout", "profile")
+_LOOKS_ALONE = 10
+"""Without a keeper time doesn't pass by itself: a loop has an end."""
 
 
 def on_the_focus_bench(args: argparse.Namespace) -> int:
@@ -51,27 +60,14 @@ def on_the_focus_bench(args: argparse.Namespace) -> int:
 
 def _values(args: argparse.Namespace) -> dict[str, Any]:
     """What the errand is begun with."""
-    fields = {
+    by_action = {
         "run": ("filter", "start", "step", "reach", "frames", "exposure", "finer", "by", "keep", "elsewhere"),
         "find": ("filter", "start", "frames", "exposure"),
         "offsets": ("filters", "rounds"),
         "backlash": ("filter", "most", "exposure"),
-    }[args.action]
-    every = {
-        "filter",
-        "start",
-        "step",
-        "reach",
-        "frames",
-        "exposure",
-        "finer",
-        "filters",
-        "rounds",
-        "most",
-        "by",
-        "keep",
-        "elsewhere",
+        "near": ("filter", "frames", "exposure", "binning", "guides", "mask", "window"),
     }
+    fields, every = by_action[args.action], {name for names in by_action.values() for name in names}
     for name in sorted(every - set(fields)):
         if getattr(args, name) not in (None, False):
             raise BadInput(f"--{name} doesn't go with {args.action}")
@@ -98,7 +94,10 @@ def _by_itself(rig: Rig, kind: str, values: dict[str, Any], args: argparse.Names
         ledger=None if args.quick else ledger_of(rig.id),  # what was not measured belongs in no log
         truth=Path(args.truth).absolute() if args.truth else None,
         listener=lambda event: _tell(event, args.json),
+        sampled=lambda looked: _tell_look(looked, args.json),
     )
+    if args.action == "near":
+        values = {"frames": _LOOKS_ALONE, **values}
 
     async def use(bench: Bench) -> Event | None:
         try:
@@ -117,7 +116,7 @@ async def _by_keeper(rig: Rig, kind: str, values: dict[str, Any], args: argparse
     """Begun and followed; Ctrl+C stops it."""
     async with SocketLink(own_folders(rig).socket_in_use) as link:
         last = (await link.status()).last_event
-        news = link.news(after=last)
+        news = link.news(after=last, streams=(NEAR,))
         answer = await link.ask(
             Ask(id=uuid.uuid4().hex, command=Command.BEGIN, values={"kind": kind, **values})
         )
@@ -126,6 +125,9 @@ async def _by_keeper(rig: Rig, kind: str, values: dict[str, Any], args: argparse
             return None
         try:
             async for event in news:
+                if isinstance(event, Samples) and event.errand == answer.reason:
+                    for row in event.rows:
+                        _tell_look(row.values, args.json)
                 if not isinstance(event, Event) or event.errand != answer.reason:
                     continue
                 _tell(event, args.json)
@@ -148,6 +150,26 @@ def _tell(event: Event, as_json: bool) -> None:
     else:
         bad = event.kind is Kind.ERRAND_ENDED and event.values["outcome"] != Outcome.DONE.value
         print(event.reason, file=sys.stderr if bad else sys.stdout, flush=True)
+
+
+def _tell_look(looked: dict[str, Any], as_json: bool) -> None:
+    """One frame of the loop of getting near."""
+    if as_json:
+        told = {k: v for k, v in looked.items() if k not in _NOT_TOLD}
+        print(json.dumps(told, ensure_ascii=False), flush=True)
+        return
+    at = "" if looked["position"] is None else f" at {looked['position']}"
+    if "size_px" not in looked:
+        print(f"{looked['number']}{at}: no star, blur {looked['blur']:.2f}", flush=True)
+        return
+    arcsec = f" ({looked['size_arcsec']:.1f}″)" if "size_arcsec" in looked else ""
+    star = "disc" if looked["disc"] else "star"
+    peak = f"peak {100 * looked['peak_share']:.0f} % of full scale{', clipped' * looked['clipped']}"
+    spikes = looked.get("mask")
+    mask = ""
+    if spikes is not None:
+        mask = f"; {spikes['reason']}" if "reason" in spikes else f"; spike {spikes['offset_px']:+.1f} px"
+    print(f"{looked['number']}{at}: {star} of {looked['size_px']:.2f} px{arcsec}, {peak}{mask}", flush=True)
 
 
 def _summary(ended: Event) -> dict[str, Any]:

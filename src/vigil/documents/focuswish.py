@@ -64,3 +64,5 @@ class NearWish(BaseModel):
     """Whether a diffraction mask is on: its spikes are read."""
     window: Annotated[int, Field(ge=0, le=4096)] = 0
     """Side of the subframe around the star, in unbinned px; 0: the whole frame."""
+    frames: Annotated[int, Field(ge=0)] = 0
+    """How many; 0: until it is stopped."""

@@ -14,6 +14,7 @@ from vigil.imaging.figures import FrameFigures
 from vigil.imaging.focusframe import FocusFrame, focus_frame
 from vigil.imaging.mosaic import SMOOTHING_PX2, luminance
 from vigil.imaging.onestar import OneStar, one_star
+from vigil.imaging.richestpart import Region, richest_part
 from vigil.imaging.sharpness import Sharpness, sharpness_of
 from vigil.imaging.spikes import MaskReading, mask_reading
 from vigil.imaging.stars import Stars, measure_field
@@ -82,6 +83,12 @@ class Measurer(Protocol):
         """Of whatever it shows."""
         ...
 
+    async def richest_part(
+        self, image: NDArray[np.generic], side_px: int, full_scale_adu: float
+    ) -> Region | None:
+        """Where it shows most and nothing clips; None where the whole is as good."""
+        ...
+
     async def mask(self, image: NDArray[np.generic], x_px: float, y_px: float) -> MaskReading:
         """A diffraction mask's spikes around the star at a place. Raises MeasuringFailed without three."""
         ...
@@ -136,6 +143,11 @@ class PixelMeasurer:
 
     async def sharpness(self, image: NDArray[np.generic], full_scale_adu: float) -> Sharpness:
         return await self._run(sharpness_of, image, full_scale_adu)
+
+    async def richest_part(
+        self, image: NDArray[np.generic], side_px: int, full_scale_adu: float
+    ) -> Region | None:
+        return await self._run(richest_part, image, side_px, full_scale_adu)
 
     async def mask(self, image: NDArray[np.generic], x_px: float, y_px: float) -> MaskReading:
         return await self._run(mask_reading, image, x_px, y_px)

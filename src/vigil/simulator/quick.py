@@ -12,6 +12,7 @@ from vigil.imaging.doughnuts import Doughnuts
 from vigil.imaging.figures import FrameFigures
 from vigil.imaging.focusframe import FocusFrame
 from vigil.imaging.onestar import OneStar
+from vigil.imaging.richestpart import Region
 from vigil.imaging.sharpness import Sharpness
 from vigil.imaging.spikes import MaskReading
 from vigil.optics.train import defocus_disc_um
@@ -94,6 +95,11 @@ class QuickMeasurer:
         figures = figures_of(_scene(image))
         blur = figures.hfr_px if figures.stars else _LARGEST_DISC_PX
         return Sharpness(blur**-2, blur, 0.01, 0.0)
+
+    async def richest_part(
+        self, image: NDArray[np.generic], side_px: int, full_scale_adu: float
+    ) -> Region | None:
+        return None
 
     async def mask(self, image: NDArray[np.generic], x_px: float, y_px: float) -> MaskReading:
         raise ValueError("a mask's spikes can't be measured without pixels")

@@ -9,6 +9,7 @@ _FOCUS = """Focus: measured, found, and what earlier runs say.
 
   run       a fine run from where the focuser stands
   find      from anywhere in its travel, where stars are discs
+  near      short frames in a loop, one star looked at closely
   offsets   every filter against the reference, several times each
   backlash  by two opposite sweeps
   log       the runs on record; learn: temperature model and offsets out of them
@@ -25,7 +26,9 @@ def add_focus(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
         description=_FOCUS,
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
-    focus.add_argument("action", choices=["run", "find", "offsets", "backlash", "log", "learn", "fit"])
+    focus.add_argument(
+        "action", choices=["run", "find", "near", "offsets", "backlash", "log", "learn", "fit"]
+    )
     focus.add_argument(
         "file", nargs="?", metavar="FILE", help="fit: a CSV with the columns position,size[,scatter]"
     )
@@ -36,7 +39,18 @@ def add_focus(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
     focus.add_argument(
         "--reach", type=whole(1), metavar="STEPS", help="run: how far it may go from its start"
     )
-    focus.add_argument("--frames", type=whole(1, 9), metavar="N", help="run, find: at each position")
+    focus.add_argument(
+        "--frames",
+        type=whole(1),
+        metavar="N",
+        help="run, find: at each position (up to 9); near: how many, else until Ctrl+C",
+    )
+    focus.add_argument("--binning", type=whole(1, 4), metavar="N", help="near: of its frames (1)")
+    focus.add_argument("--guides", action="store_true", help="near: with the guide camera")
+    focus.add_argument("--mask", action="store_true", help="near: a diffraction mask is on, read its spikes")
+    focus.add_argument(
+        "--window", type=whole(1, 4096), metavar="PX", help="near: a subframe around the star; else all"
+    )
     focus.add_argument(
         "--exposure", type=number(above=0, most=600), metavar="S", help="else the rig's, and adapted"
     )

@@ -8,8 +8,12 @@ from vigil.engine.activities.moves import focuser_to
 from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.errand import ErrandRefused
 from vigil.engine.focusing.bench import FocusBench, needs, position_of, stars_stand_still
+from vigil.engine.focusing.plan import Wish
 from vigil.engine.focusing.run import Outcome, fine_focus
 from vigil.focusing.offsets import FilterRun, NoOffsets, measured_offsets, order
+
+_PATIENT = Wish(longest_s=120.0)
+"""Narrow filters show few stars, and this is done once."""
 
 
 class FilterOffsets(FocusBench[OffsetsWish]):
@@ -61,7 +65,7 @@ class FilterOffsets(FocusBench[OffsetsWish]):
                 + wheel.filter(name).focus_offset_steps
                 - wheel.filter(reference).focus_offset_steps
             )
-            outcome = await fine_focus(kit, name, start, start, usual.get(name))
+            outcome = await fine_focus(kit, name, start, start, usual.get(name), _PATIENT)
             await self._tell(kit, outcome, number, len(plan))
             if not outcome.done.accepted:
                 refused.append(f"{name}: {outcome.done.reason}")

@@ -5,7 +5,9 @@ from typing import Any
 
 from vigil.devices.protocols import RawFrame
 from vigil.documents.focuswish import FocusWish
-from vigil.engine.activity import Kit
+from vigil.engine.activities.centre import Centre
+from vigil.engine.activities.solving import ready_to_solve, solved_frame
+from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.focusing.bench import (
     FocusBench,
     accepted,
@@ -17,8 +19,10 @@ from vigil.engine.focusing.elsewhere import RicherField, richer_than_here, there
 from vigil.engine.focusing.plan import Wish
 from vigil.engine.focusing.run import Outcome, fine_focus
 from vigil.engine.hand.frames import write_trial
+from vigil.solving.wcs import Wcs
 
 _GO, _STAY, _WAIT = "go there", "stay here", timedelta(minutes=2)
+_BACK_WITHIN_PX = 5.0
 
 
 class FocusErrand(FocusBench[FocusWish]):
@@ -47,9 +51,32 @@ class FocusErrand(FocusBench[FocusWish]):
         there = None if by_sharpness else await self._elsewhere(kit)
         if there is None:
             return accepted(await run(), by_sharpness)
+        home = await self._where_it_looks(kit, there.seen_from)
         await kit.step({}, f"{there.words}: going there")
-        numbers = accepted(await there_and_back(kit, there, run))
-        return {**numbers, "summary": f"{numbers['summary']}; back where it looked before"}
+        outcome = await there_and_back(kit, there, run)
+        back = await self._centred(kit, home)
+        numbers = accepted(outcome)
+        return {**numbers, "summary": f"{numbers['summary']}; {back}"}
+
+    async def _where_it_looks(self, kit: Kit, aim: tuple[float, float]) -> Wcs | None:
+        """Of its field's centre, by a frame; None where it is too blurred to be solved."""
+        try:
+            exposure = await ready_to_solve(kit, None)
+            _, wcs = await solved_frame(kit, exposure, aim, 1)
+        except ActivityFailed:
+            return None
+        return wcs
+
+    async def _centred(self, kit: Kit, home: Wcs | None) -> str:
+        """Back on the same field; what came of that, in words."""
+        if home is None:
+            return "back where it looked before, as well as the mount goes"
+        centring = Centre("", "the field from before", home.ra_deg, home.dec_deg, None, _BACK_WITHIN_PX)
+        try:
+            came = await centring.run(kit)
+        except ActivityFailed as problem:
+            return f"back, but not centred: {problem}"
+        return f"back, {came['pointing']['off_arcsec']:.1f}″ from where it looked before"
 
     async def _elsewhere(self, kit: Kit) -> RicherField | None:
         """A richer field, where there are too few stars and going there is wanted."""

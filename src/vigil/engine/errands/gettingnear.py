@@ -2,7 +2,6 @@
 
 import base64
 from dataclasses import replace
-from itertools import count
 from typing import Any
 
 import numpy as np
@@ -37,8 +36,8 @@ def _wide_cutout(image: NDArray[np.generic], star: OneStar, binning: int) -> dic
 
 
 class GettingNear(FocusBench[NearWish]):
-    """Until somebody stops it. The focuser is not claimed: it is moved by hand meanwhile. Each frame is a row
-    of the stream `NEAR`, none is an event."""
+    """Until somebody stops it, or so many frames are taken. The focuser is not claimed: it is moved by hand
+    meanwhile. Each frame is a row of the stream `NEAR`, none is an event."""
 
     KIND = "getting near"
     WISH = NearWish
@@ -65,7 +64,9 @@ class GettingNear(FocusBench[NearWish]):
         if wish.filter:
             await filter_to(kit, wish.filter)
         near = (wish.x, wish.y) if wish.x is not None and wish.y is not None else None
-        for number in count(1):
+        number = 0
+        while not wish.frames or number < wish.frames:
+            number += 1
             exposure = self._exposure(kit, near)
             frame = await take(kit, exposure, name=camera)
             left, bottom = exposure.region[:2] if exposure.region else (0, 0)
@@ -88,7 +89,7 @@ class GettingNear(FocusBench[NearWish]):
                 seen = await kit.measurer.sharpness(frame.image, full)
                 told["blur"] = round(seen.blur, 3)
             self.sample(NEAR, told)
-        return {}
+        return {"summary": f"{number} frames looked at"}
 
     def _exposure(self, kit: Kit, near: tuple[float, float] | None) -> Exposure:
         wish, rig = self.wish, kit.rig

@@ -34,13 +34,14 @@ _MUCH_RICHER = 2.0
 
 @dataclass(frozen=True, slots=True)
 class RicherField:
-    """Where (ICRS), how far away, how many stars there, and how many here."""
+    """Where (ICRS), how far away, how many stars there, and how many here, where it is seen from."""
 
     ra_deg: float
     dec_deg: float
     away_deg: float
     stars: int
     here: int
+    seen_from: tuple[float, float]
 
     @property
     def words(self) -> str:
@@ -71,7 +72,7 @@ def richer_field(
     for away in _RINGS_DEG:
         for turn in np.arange(_AROUND) * 2 * np.pi / _AROUND:
             ra, dec = beside(ra_deg, dec_deg, 3600 * away * np.sin(turn), 3600 * away * np.cos(turn))
-            there = RicherField(ra, dec, away, stars(ra, dec), here)
+            there = RicherField(ra, dec, away, stars(ra, dec), here, (ra_deg, dec_deg))
             if (best is None or there.stars > best.stars) and _reachable(rig, there, side, at):
                 best = there
         if best is not None and best.stars >= ENOUGH:

@@ -13,20 +13,23 @@ from numpy.typing import NDArray
 from vigil.devices.protocols import RawFrame
 from vigil.engine.activities.moves import focuser_to, frame_exposure, is_mosaic, take
 from vigil.engine.activity import Kit
-from vigil.engine.focusing.plan import focus_optics
+from vigil.engine.focusing.plan import LONGEST_S, focus_optics
 from vigil.focusing.fine import FinePlan, Measure, Taken
 from vigil.focusing.samestars import StarList, same_stars
 from vigil.imaging.focusframe import Cutout, FocusFrame
+from vigil.imaging.richestpart import Region
 from vigil.imaging.sharpness import Sharpness
 from vigil.planning.focustime import ONE_STAR_PX
 
 _ENOUGH_STARS, _FEW_STARS, _MOST_CLIPPED = 12, 5, 0.1
-_LONGEST_S, _BLIND_S, _SHORTEST_S = 30.0, 10.0, 0.2
+_BLIND_S, _SHORTEST_S = 10.0, 0.2
 _ADAPTED = 4
 _SCATTER_FLOOR = 0.002
 _ONE_STAR_SCATTER = 0.03
 _CLIPPED_SUBJECT, _BRIGHTEST_S, _SUBJECT_STARS = 0.001, 0.0005, 99
 """Of a subject that is no stars: how much may clip, the shortest exposure, and what stands for stars."""
+_SUBJECT_PX = 768
+"""Side of the part of it that is read out."""
 
 
 Keep = Callable[[Kit, RawFrame, int, int], Awaitable[None]]
@@ -54,12 +57,15 @@ class FocusFrames:
         directly: bool = False,
         one_star: bool = False,
         keep: Keep | None = None,
+        longest_s: float = LONGEST_S,
     ) -> None:
         """`directly`: positions are gone to without making up for backlash. `one_star` measures the brightest
-        that doesn't clip, in a subframe around it."""
+        that doesn't clip, in a subframe around it. Where stars are few it is exposed up to `longest_s`."""
         self._kit, self._plan, self._directly = kit, plan, directly
         self._one_star, self._keep = one_star, keep
+        self._longest_s = longest_s
         self._star: tuple[float, float] | None = None
+        self._part: Region | None = None
         self._taken_frames = 0
         self.exposure_s = exposure_s
         self._seen: list[_Seen] = []
@@ -72,7 +78,9 @@ class FocusFrames:
         if not (self._plan.starless or self._one_star) and measure.why in ("look", "sweep"):
             first = not self._seen
             for _ in range(_ADAPTED):
-                wanted = _better_exposure_s(self.exposure_s, found, measure.why == "look", first)
+                wanted = _better_exposure_s(
+                    self.exposure_s, found, measure.why == "look", first, self._longest_s
+                )
                 if wanted is None:
                     break
                 self.exposure_s = wanted
@@ -88,7 +96,7 @@ class FocusFrames:
             return await self._blurred(position)
         return await (self._starred(position) if self._one_star else self._frame(position))
 
-    async def _exposed(self, position: int, region: tuple[int, int, int, int] | None = None) -> RawFrame:
+    async def _exposed(self, position: int, region: Region | None = None) -> RawFrame:
         """Unbinned whatever frames for framing have: sizes are told in the sensor's own pixels."""
         exposure = frame_exposure(self._kit, self.exposure_s, "focusing")
         frame = await take(self._kit, replace(exposure, binning=1, region=region))
@@ -126,12 +134,18 @@ class FocusFrames:
         return await kit.measurer.focus(frame.image, focus_optics(kit.rig, self._plan, is_mosaic(kit, frame)))
 
     async def _blurred(self, position: int) -> FocusFrame:
-        """By the sharpness of whatever is seen; nothing clips."""
-        kit = self._kit
+        """By the sharpness of whatever is seen, where it shows most and nothing clips: after the first frame
+        only that part is read out."""
+        measurer, full = self._kit.measurer, self._kit.rig.camera.full_scale_adu  # type: ignore[union-attr]
         for _ in range(_ADAPTED):
-            frame = await self._exposed(position)
-            full = kit.rig.camera.full_scale_adu if kit.rig.camera else 65535
-            seen = await kit.measurer.sharpness(frame.image, full)
+            frame = await self._exposed(position, self._part)
+            image = frame.image
+            if not self.taken:
+                self._part = await measurer.richest_part(image, _SUBJECT_PX, full)
+                if self._part is not None:
+                    left, bottom, columns, rows = self._part
+                    image = image[bottom : bottom + rows, left : left + columns]
+            seen = await measurer.sharpness(image, full)
             if seen.clipped <= _CLIPPED_SUBJECT or self.exposure_s <= _BRIGHTEST_S:
                 break
             self.exposure_s = max(self.exposure_s / 4, _BRIGHTEST_S)
@@ -200,11 +214,18 @@ class FocusFrames:
         if not taken.size:
             return f"no stars at {taken.position}"
         if self._plan.starless:
-            return f"blur {taken.size:.2f} at {taken.position}"
+            said = f"blur {taken.size:.2f} at {taken.position}"
+            if self._part is None or len(self.taken) > 1:
+                return said
+            left, bottom, columns, rows = self._part
+            middle = f"{left + columns // 2}, {bottom + rows // 2}"
+            return f"{said}; only {columns} × {rows} px around {middle} are read out from now on"
         return f"{taken.size:.2f} px at {taken.position}, {taken.stars} stars"
 
 
-def _better_exposure_s(exposure_s: float, found: FocusFrame, at_look: bool, first: bool) -> float | None:
+def _better_exposure_s(
+    exposure_s: float, found: FocusFrame, at_look: bool, first: bool, most_s: float = LONGEST_S
+) -> float | None:
     """Shorter where much clips, longer where stars are few; None where it does. Where there is nothing at all
     it is tried with the first frame only: far out of focus, or under a cloud, time shows nothing more."""
     clips = found.clipped > _MOST_CLIPPED * max(found.found, 1) and found.clipped >= 1
@@ -212,7 +233,7 @@ def _better_exposure_s(exposure_s: float, found: FocusFrame, at_look: bool, firs
         return max(exposure_s / 3, _SHORTEST_S)
     enough = _ENOUGH_STARS if at_look else _FEW_STARS
     few = found.stars < enough and found.discs is None and (first or found.found > 0)
-    longest_s = _LONGEST_S if found.found else _BLIND_S
+    longest_s = most_s if found.found else _BLIND_S
     if few and not found.clipped and exposure_s < longest_s:
         return min(2.5 * exposure_s, longest_s)
     return None

@@ -11,6 +11,7 @@ from vigil.optics.focus import hfr_slope_px_um, usual_hfr_px
 
 _REACH_ZONES, _REACH_DEPTHS = 12, 10
 """How far from its start a run goes: so many critical focus zones and depths of the curve."""
+LONGEST_S = 30.0
 _FEW_BLIND, _MOST_BLIND = 3, 12
 """Looks that show nothing: near where focus was before it is a cloud, else it may be the wrong end."""
 
@@ -27,6 +28,8 @@ class Wish:
     anywhere: bool = False
     finer: bool = False
     by: Literal["stars", "one star", "sharpness"] = "stars"
+    longest_s: float = LONGEST_S
+    """Of an exposure, where stars are few."""
 
 
 def obstruction(rig: Rig) -> float:

@@ -75,8 +75,9 @@ async def fine_focus(
         await filter_to(kit, through)
     exposure_s = (wish.exposure_s if wish else None) or kit.rig.focus_exposure_s(through)
     began = kit.clock.utcnow()
+    wish = wish or Wish()
     frames = FocusFrames(
-        kit, plan, exposure_s, one_star=wish is not None and wish.by == "one star", keep=keep
+        kit, plan, exposure_s, one_star=wish.by == "one star", keep=keep, longest_s=wish.longest_s
     )
     kit.progress.begin(
         "focus", f"focusing through {through}" if through else "focusing", 0, _USUAL_FRAMES, "frames"
