@@ -27,6 +27,8 @@ TABLE = [
     (["targets", "--night", "yesterday"], "2027-01-12"),
     (["focus", "fit", "/no/such.csv"], "there is no such file"),
     (["focus", "fit", "deep.json"], "no column 'position'"),
+    (["guide", "study", "deep.json"], "no column 'time_s'"),
+    (["guide", "replay", "focus.csv"], "no column 'time_s'"),
     (["focus", "fit", "focus.csv"], "row 3: size nan must be over 0"),
     (["targets", "--above", "95"], "0 to 89"),
     (["targets", "--most", "-3"], "1 or more"),

@@ -18,6 +18,7 @@ _IN_ORDER = (
     rigs.add_rig,
     rigs.add_device,
     benches.add_focus,
+    benches.add_guide,
     sky.add_solve,
     sky.add_measure,
     sky.add_targets,

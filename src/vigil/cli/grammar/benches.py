@@ -1,4 +1,4 @@
-"""What the benches do: focus."""
+"""What the benches do: focus, guiding."""
 
 import argparse
 
@@ -86,3 +86,44 @@ def add_focus(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
     options.truth(focus)
     options.as_json(focus, "a JSON object a line, the last one a summary")
     focus.set_defaults(module="focus")
+
+
+_GUIDE = """Guide records (CSV: time_s,ra_arcsec,dec_arcsec,ra_pulse_ms,dec_pulse_ms,snr).
+
+  study     what is seeing and what the mount, and the settings that would have done best
+  replay    the same record under other settings"""
+
+
+def add_guide(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+    guide = commands.add_parser(
+        "guide",
+        help="guide records studied, and played under other settings",
+        description=_GUIDE,
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    guide.add_argument("action", choices=["study", "replay"])
+    guide.add_argument("file", metavar="FILE", help="the record")
+    guide.add_argument(
+        "--exposure", type=number(above=0, most=600), metavar="S", help="replay: else the record's own"
+    )
+    for axis, name, laws in (
+        ("ra", "right ascension", ["proportional", "predictive", "damped", "one-sided"]),
+        ("dec", "declination", ["proportional", "predictive", "damped", "one-sided"]),
+    ):
+        guide.add_argument(
+            f"--{axis}-law", choices=laws, default="proportional", help=f"replay: of {name} (proportional)"
+        )
+        guide.add_argument(
+            f"--{axis}-strength",
+            type=number(0, 2),
+            metavar="F",
+            help=f"replay: share of the error taken back in {name} (0.7)",
+        )
+        guide.add_argument(
+            f"--{axis}-dead-band-arcsec",
+            type=number(0, 60),
+            metavar="A",
+            help="replay: what isn't corrected (0.2)",
+        )
+    options.as_json(guide, "one JSON object")
+    guide.set_defaults(module="guide")

@@ -1,0 +1,1 @@
+"""Guiding: stars, their places, calibration, control laws, metrics, study. Pure."""
