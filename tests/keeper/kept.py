@@ -20,6 +20,7 @@ from vigil.runtime.simulated import run_virtual, simulated_loop
 from vigil.runtime.workshop import Workshop
 from vigil.simulator.observatory import SimObservatory
 from vigil.simulator.quick import QuickMeasurer
+from vigil.simulator.quickeye import QuickEye
 
 RIG = quick_rig()
 
@@ -74,7 +75,9 @@ def kept(
         observatory = SimObservatory(rig, 1, clock, workshop, quick=True)
         devices = alter(observatory.devices)
         equipment = equip(rig, observatory, clock, workshop, folder / rig.id, folder / rig.id, devices)
-        equipment = replace(equipment, measurer=QuickMeasurer(), write=no_file, look_every_s=5.0)
+        equipment = replace(
+            equipment, measurer=QuickMeasurer(), eye=QuickEye(), write=no_file, look_every_s=5.0
+        )
         keeper = Keeper(equipment, ledger, simulated_loop())
         place = Place(keeper, folder / "ledger.sqlite")
         await keeper.take_up()

@@ -4,6 +4,7 @@ from collections.abc import Awaitable, Callable
 from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any, TypeVar
 
 from vigil.cli.assemble import equip
@@ -23,6 +24,7 @@ from vigil.runtime.workshop import Workshop
 from vigil.simulator.byhand import point, set_up
 from vigil.simulator.observatory import SimObservatory
 from vigil.simulator.quick import QuickMeasurer
+from vigil.simulator.quickeye import QuickEye
 from vigil.simulator.truthlog import TruthLog
 
 T = TypeVar("T")
@@ -40,6 +42,8 @@ class Alone:
     quick: bool = False
     ledger: Path | None = None
     truth: Path | None = None
+    folder: Path | None = None
+    """Where calibrations and darks are kept; None keeps them in a folder that is gone afterwards."""
     listener: Callable[[Event], None] = lambda event: None
     sampled: Callable[[dict[str, Any]], None] = lambda values: None
     """Hears what comes too often for events."""
@@ -58,6 +62,7 @@ class Bench:
     clock: ScenarioClock
     kit: Kit
     ledger: Ledger
+    folder: Path
     events: list[Event] = field(default_factory=list)
 
     async def carry_out(self, kind: str, values: dict[str, Any]) -> Event:
@@ -74,7 +79,11 @@ class Bench:
 
     def place(self) -> Workplace:
         return Workplace(
-            lambda: self.kit, Arbiter(), Workshop(0), Path(), lambda _, __, values: self.order.sampled(values)
+            lambda: self.kit,
+            Arbiter(),
+            Workshop(0),
+            self.folder,
+            lambda _, __, values: self.order.sampled(values),
         )
 
 
@@ -88,12 +97,12 @@ def on_the_bench(order: Alone, use: Callable[[Bench], Awaitable[T]]) -> T:
         )
         truth = TruthLog(observatory, order.truth) if order.truth else None
         ledger = Ledger(order.ledger)
-        measurer = QuickMeasurer() if order.quick else None
+        measurer, eye = (QuickMeasurer(), QuickEye()) if order.quick else (None, None)
         wheel = order.rig.wheel
         set_up(observatory, wheel.focus_through if wheel else "", None)
         point(observatory, order.near)
         _put_focuser(order, observatory)
-        equipment = equip(order.rig, observatory, clock, workshop, Path(), Path(), measurer=measurer)
+        equipment = equip(order.rig, observatory, clock, workshop, Path(), Path(), None, measurer, eye)
         for device in equipment.devices.all():
             await device.connect()
         kit = Kit(
@@ -104,9 +113,11 @@ def on_the_bench(order: Alone, use: Callable[[Bench], Awaitable[T]]) -> T:
             Progress(),
             no_step,
             Questions(_nothing_asked, clock),
+            eye=equipment.eye,
         )
         try:
-            return await use(Bench(order, observatory, clock, kit, ledger))
+            with TemporaryDirectory() as aside:
+                return await use(Bench(order, observatory, clock, kit, ledger, order.folder or Path(aside)))
         finally:
             ledger.close()
             if truth is not None:

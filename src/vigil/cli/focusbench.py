@@ -1,29 +1,21 @@
 """`vigil focus run|find|near|offsets|backlash`: the focus bench's errands, by a keeper or without one."""
 
 import argparse
-import asyncio
 import json
 import sys
-import uuid
-from datetime import timedelta
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 from vigil.cli import BAD_INPUT, NOT_ALL, OK, BadInput
-from vigil.cli.assemble import seed_of
-from vigil.cli.benchalone import Alone, Bench, on_the_bench
-from vigil.cli.files import EXAMPLE_RIGS, load_document, moment_wanted, own_folders, rig_path, scenario_wanted
-from vigil.cli.ledgers import ledger_of
+from vigil.cli.bencherrands import Order, alone_wanted, carry_out
+from vigil.cli.files import EXAMPLE_RIGS, load_document, rig_path
 from vigil.cli.rigchange import keep_changed
 from vigil.documents.errands import Outcome
 from vigil.documents.events import Event, Kind
 from vigil.documents.focusruns import NEAR
-from vigil.documents.messages import Ask, Command, Samples
 from vigil.documents.rig import Rig
 from vigil.documents.rig.focusvalues import with_backlash, with_offsets
-from vigil.engine.errand import ErrandRefused
-from vigil.link.attach import keeper_status
-from vigil.link.socket import SocketLink
 
 _KINDS = {
     "run": "focus",
@@ -32,7 +24,6 @@ _KINDS = {
     "backlash": "backlash",
     "near": "getting near",
 }
-_INTO_THE_EVENING = timedelta(hours=5)
 _NOT_TOLD = ("cutout", "profile")
 _LOOKS_ALONE = 10
 """Without a keeper time doesn't pass by itself: a loop has an end."""
@@ -43,11 +34,11 @@ def on_the_focus_bench(args: argparse.Namespace) -> int:
     path = rig_path(args.rig or EXAMPLE_RIGS[0])
     rig = load_document(Rig, path)
     kind, values = _KINDS[args.action], _values(args)
-    alone = any(v is not None for v in (args.scenario, args.seed, args.truth, args.at)) or args.quick
-    if not alone and asyncio.run(keeper_status(own_folders(rig))) is not None:
-        ended = asyncio.run(_by_keeper(rig, kind, values, args))
-    else:
-        ended = _by_itself(rig, kind, values, args)
+    if args.action == "near" and alone_wanted(rig, args):
+        values = {"frames": _LOOKS_ALONE, **values}
+    ended = carry_out(
+        rig, Order(kind, values, partial(_tell, args.json), partial(_tell_look, args.json), NEAR), args
+    )
     if ended is None:
         return BAD_INPUT
     if args.json:
@@ -81,66 +72,7 @@ def _values(args: argparse.Namespace) -> dict[str, Any]:
     return given
 
 
-def _by_itself(rig: Rig, kind: str, values: dict[str, Any], args: argparse.Namespace) -> Event | None:
-    if rig.simulated is None:
-        raise BadInput(f"{rig.name} is no simulated rig, and no keeper runs for it: start one (vigil keep)")
-    scenario = scenario_wanted(args.scenario)
-    order = Alone(
-        rig=rig,
-        scenario=scenario,
-        seed=seed_of(rig, args.seed, scenario),
-        at=moment_wanted(args.at) if args.at else rig.simulated.starts_at + _INTO_THE_EVENING,
-        quick=args.quick,
-        ledger=None if args.quick else ledger_of(rig.id),  # what was not measured belongs in no log
-        truth=Path(args.truth).absolute() if args.truth else None,
-        listener=lambda event: _tell(event, args.json),
-        sampled=lambda looked: _tell_look(looked, args.json),
-    )
-    if args.action == "near":
-        values = {"frames": _LOOKS_ALONE, **values}
-
-    async def use(bench: Bench) -> Event | None:
-        try:
-            return await bench.carry_out(kind, values)
-        except ErrandRefused as refused:
-            print(f"vigil: {refused}", file=sys.stderr)
-            return None
-
-    try:
-        return on_the_bench(order, use)
-    except OSError as problem:
-        raise BadInput(f"{order.truth}: can't be written ({problem.strerror or problem})") from None
-
-
-async def _by_keeper(rig: Rig, kind: str, values: dict[str, Any], args: argparse.Namespace) -> Event | None:
-    """Begun and followed; Ctrl+C stops it."""
-    async with SocketLink(own_folders(rig).socket_in_use) as link:
-        last = (await link.status()).last_event
-        news = link.news(after=last, streams=(NEAR,))
-        answer = await link.ask(
-            Ask(id=uuid.uuid4().hex, command=Command.BEGIN, values={"kind": kind, **values})
-        )
-        if not answer.taken:
-            print(f"vigil: {answer.reason}", file=sys.stderr)
-            return None
-        try:
-            async for event in news:
-                if isinstance(event, Samples) and event.errand == answer.reason:
-                    for row in event.rows:
-                        _tell_look(row.values, args.json)
-                if not isinstance(event, Event) or event.errand != answer.reason:
-                    continue
-                _tell(event, args.json)
-                if event.kind is Kind.ERRAND_ENDED:
-                    return event
-        except asyncio.CancelledError:
-            stop = Ask(id=uuid.uuid4().hex, command=Command.STOP_ERRAND, values={"errand": answer.reason})
-            await asyncio.shield(link.ask(stop))
-            raise
-    return None
-
-
-def _tell(event: Event, as_json: bool) -> None:
+def _tell(as_json: bool, event: Event) -> None:
     if as_json:
         if event.kind is not Kind.ERRAND_ENDED:
             values = {k: v for k, v in event.values.items() if k not in _NOT_TOLD}
@@ -152,7 +84,7 @@ def _tell(event: Event, as_json: bool) -> None:
         print(event.reason, file=sys.stderr if bad else sys.stdout, flush=True)
 
 
-def _tell_look(looked: dict[str, Any], as_json: bool) -> None:
+def _tell_look(as_json: bool, looked: dict[str, Any]) -> None:
     """One frame of the loop of getting near."""
     if as_json:
         told = {k: v for k, v in looked.items() if k not in _NOT_TOLD}

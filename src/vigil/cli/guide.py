@@ -1,141 +1,135 @@
-"""`vigil guide`: guide records studied, and played again."""
+"""`vigil guide`: the guiding bench, and what records say."""
 
 import argparse
+import csv
+import io
 import json
+import sys
+from datetime import datetime
+from functools import partial
 from pathlib import Path
 from typing import Any
 
-from vigil.cli import OK, BadInput
-from vigil.files.guidecsv import read_guide_record
-from vigil.guiding.laws import AxisSettings
-from vigil.guiding.record import BadRecord, GuideRecord
-from vigil.guiding.replay import CantReplay, Replayed, replay
-from vigil.guiding.split import split
-from vigil.guiding.study import AxisStudy, Study, calm, study
+from vigil.cli import BAD_INPUT, NOT_ALL, OK, BadInput
+from vigil.cli.files import EXAMPLE_RIGS, load_document, rig_path
+from vigil.documents.errands import Outcome
+from vigil.documents.events import Event, Kind
+from vigil.documents.guiding import CALIBRATION, DARK, GUIDE, GUIDING
+from vigil.documents.rig import Rig
+from vigil.files.atomic import write_bytes
+from vigil.files.guidecsv import COLUMNS
+
+_KINDS = {"calibrate": CALIBRATION, "run": GUIDING, "dark": DARK}
+_BENCH = ("rig", "scenario", "seed", "at", "truth")
+_OPTIONS = {
+    "study": (),
+    "replay": (
+        "exposure",
+        *(f"{axis}_{name}" for axis in ("ra", "dec") for name in ("law", "strength", "dead_band_arcsec")),
+    ),
+    "calibrate": (*_BENCH, "quick", "exposure", "binning", "goes", "side"),
+    "run": (*_BENCH, "quick", "exposure", "binning", "frames", "watch", "calibration", "star", "record"),
+    "dark": (*_BENCH, "quick", "exposure", "binning", "frames", "covered"),
+}
+_FRAMES_ALONE = 300
+"""Without a keeper time doesn't pass by itself: guiding has an end."""
 
 
 def run(args: argparse.Namespace) -> int:
-    try:
-        record = read_guide_record(Path(args.file))
-        return _study(record, args) if args.action == "study" else _replay(record, args)
-    except (BadRecord, CantReplay) as problem:
-        raise BadInput(str(problem)) from None
+    """0 done, 2 bad input or refused to begin, 3 failed with the reason."""
+    _fitting(args)
+    if args.action in ("study", "replay"):
+        if args.file is None:
+            raise BadInput(f"{args.action}: which record? A CSV with {','.join(COLUMNS)}")
+        from vigil.cli.guiderecords import of_a_record
+
+        return of_a_record(args)
+    if args.file is not None:
+        raise BadInput(f"{args.action}: {args.file!r} is one word too many")
+    return _on_the_bench(args)
 
 
-def _study(record: GuideRecord, args: argparse.Namespace) -> int:
-    for name in ("exposure", "ra_strength", "dec_strength", "ra_dead_band_arcsec", "dec_dead_band_arcsec"):
-        if getattr(args, name) is not None:
-            raise BadInput(f"--{name.replace('_', '-')} goes with replay")
-    found = study(record)
-    print(json.dumps(summary(found)) if args.json else in_words(found))
-    return OK
+def _fitting(args: argparse.Namespace) -> None:
+    for name in sorted({option for options in _OPTIONS.values() for option in options}):
+        if name not in _OPTIONS[args.action] and getattr(args, name) not in (None, False):
+            raise BadInput(f"--{name.replace('_', '-')} doesn't go with {args.action}")
 
 
-def summary(found: Study) -> dict[str, Any]:
-    """A study as plain values."""
-    both = {"ra": found.ra, "dec": found.dec}
-    waves = sorted(
-        ((wave, name) for name, axis in both.items() for wave in axis.parts.waves),
-        key=lambda item: -item[0].amplitude_arcsec,
-    )
-    return {
-        "seeing_rms_arcsec": {name: round(axis.parts.seeing_rms_arcsec, 4) for name, axis in both.items()},
-        "slow_rms_arcsec": {name: round(axis.parts.slow_rms_arcsec, 4) for name, axis in both.items()},
-        "drift_arcsec_min": {name: round(axis.parts.drift_arcsec_min, 4) for name, axis in both.items()},
-        "periodic": [
-            {
-                "axis": name,
-                "period_s": round(wave.period_s, 2),
-                "amplitude_arcsec": round(wave.amplitude_arcsec, 4),
-            }
-            for wave, name in waves
-        ],
-        "enough": found.enough,
-        "missing": list(found.missing),
-        "more_min": round(found.more_min, 1),
-        "advice": {
-            "exposure_s": found.exposure_s,
-            **{name: _advised(axis) for name, axis in both.items()},
-        },
-        "predicted_rms_arcsec": _with_total({n: a.best.measured_rms_arcsec for n, a in both.items()}),
-        "predicted_slow_rms_arcsec": _with_total({n: a.best.slow_rms_arcsec for n, a in both.items()}),
-        "predicted_error_arcsec": {n: round(a.best.error_arcsec, 4) for n, a in both.items()},
-        "present_rms_arcsec": _with_total({n: a.present_rms_arcsec for n, a in both.items()}),
-    }
+def _on_the_bench(args: argparse.Namespace) -> int:
+    from vigil.cli.bencherrands import Order, alone_wanted, carry_out
 
+    rig = load_document(Rig, rig_path(args.rig or EXAMPLE_RIGS[0]))
+    values, rows = _values(args), list[dict[str, Any]]()
+    if args.action == "run" and "frames" not in values and alone_wanted(rig, args):
+        values["frames"] = _FRAMES_ALONE
 
-def _advised(axis: AxisStudy) -> dict[str, Any]:
-    settings = axis.best.settings
-    told: dict[str, Any] = {
-        "law": settings.law,
-        "strength": settings.strength,
-        "dead_band_arcsec": settings.dead_band_arcsec,
-    }
-    if settings.period_s is not None:
-        told["period_s"] = round(settings.period_s, 1)
-    return told
+    def look(row: dict[str, Any]) -> None:
+        rows.append(row)
+        _tell_frame(args.json, row)
 
-
-def _with_total(by_axis: dict[str, float]) -> dict[str, float]:
-    total = (by_axis["ra"] ** 2 + by_axis["dec"] ** 2) ** 0.5
-    return {name: round(value, 4) for name, value in {**by_axis, "total": total}.items()}
-
-
-def in_words(found: Study) -> str:
-    """The same for people."""
-    told = summary(found)
-    lines = [
-        f"{name}: seeing {told['seeing_rms_arcsec'][key]:.2f}″, "
-        f"the mount {told['slow_rms_arcsec'][key]:.2f}″, drifting {told['drift_arcsec_min'][key]:+.2f}″/min"
-        for name, key in (("right ascension", "ra"), ("declination", "dec"))
-    ]
-    lines += [
-        f"a wave of {wave['period_s']:.0f} s and {wave['amplitude_arcsec']:.2f}″ in {wave['axis']}"
-        for wave in told["periodic"]
-    ]
-    advice = told["advice"]
-    lines.append(f"advice: exposures of {advice['exposure_s']:g} s")
-    for name, key in (("right ascension", "ra"), ("declination", "dec")):
-        axis = advice[key]
-        lines.append(
-            f"  {name}: {axis['law']}, strength {axis['strength']:g}, dead band {axis['dead_band_arcsec']:g}″"
-        )
-    lines.append(
-        f"with that {told['predicted_rms_arcsec']['total']:.2f}″ are to be expected, "
-        f"{told['present_rms_arcsec']['total']:.2f}″ are in the record"
-    )
-    if not found.enough:
-        lines.append(f"not enough yet: {'; '.join(found.missing)}: about {found.more_min:.0f} min more")
-    return "\n".join(lines)
-
-
-def _replay(record: GuideRecord, args: argparse.Namespace) -> int:
-    exposure_s = args.exposure if args.exposure is not None else round(record.ra.step_s, 3)
-    played: dict[str, Replayed] = {}
-    for name, axis, law in (("ra", record.ra, args.ra_law), ("dec", record.dec, args.dec_law)):
-        usual = AxisSettings()
-        strength, band = getattr(args, f"{name}_strength"), getattr(args, f"{name}_dead_band_arcsec")
-        settings = AxisSettings(
-            law,
-            usual.strength if strength is None else strength,
-            usual.dead_band_arcsec if band is None else band,
-        )
-        parts = split(axis.at_s, calm(axis.uncorrected_arcsec()))
-        played[name] = replay(parts, settings, exposure_s, rate_arcsec_s=axis.rate_arcsec_s)
-    told = {
-        name: {
-            "slow_rms_arcsec": round(p.slow_rms_arcsec, 4),
-            "measured_rms_arcsec": round(p.measured_rms_arcsec, 4),
-            "corrected_share": round(p.corrected_share, 3),
-        }
-        for name, p in played.items()
-    }
+    ended = carry_out(rig, Order(_KINDS[args.action], values, partial(_tell, args.json), look, GUIDE), args)
+    if ended is None:
+        return BAD_INPUT
+    done = ended.values["outcome"] == Outcome.DONE.value
+    if args.record and rows:
+        write_bytes(Path(args.record), table(rows).encode())
     if args.json:
-        print(json.dumps({"exposure_s": exposure_s, **told}))
-        return OK
-    for name, values in told.items():
-        print(
-            f"{name}: {values['slow_rms_arcsec']:.2f}″ of the mount's error left, "
-            f"{values['measured_rms_arcsec']:.2f}″ as the guider sees it"
-        )
-    return OK
+        numbers = {k: v for k, v in ended.values.items() if k not in ("outcome", "took_s")}
+        print(json.dumps({"done": done, "reason": ended.reason, **numbers}, ensure_ascii=False))
+    return OK if done else NOT_ALL
+
+
+def _values(args: argparse.Namespace) -> dict[str, Any]:
+    """What the errand is begun with."""
+    given: dict[str, Any] = {"exposure_s": args.exposure, "binning": args.binning, "frames": args.frames}
+    if args.action == "calibrate":
+        given |= {"goes": args.goes or args.side is not None or None, "side": args.side}
+    elif args.action == "run":
+        given |= {"corrects": False if args.watch else None, "calibrate": args.calibration}
+        if args.star is not None:
+            given["x"], given["y"] = args.star
+    else:
+        given["covered"] = args.covered or None
+    return {name: value for name, value in given.items() if value is not None}
+
+
+def _tell(as_json: bool, event: Event) -> None:
+    if as_json:
+        if event.kind is not Kind.ERRAND_ENDED:
+            print(
+                json.dumps(
+                    {"kind": event.kind.value, "reason": event.reason, **event.values}, ensure_ascii=False
+                )
+            )
+        return
+    bad = event.kind is Kind.ERRAND_ENDED and event.values["outcome"] != Outcome.DONE.value
+    print(event.reason, file=sys.stderr if bad else sys.stdout, flush=True)
+
+
+def _tell_frame(as_json: bool, row: dict[str, Any]) -> None:
+    if as_json:
+        print(json.dumps(row, ensure_ascii=False), flush=True)
+        return
+    mark = f" ({row['mark']})" if "mark" in row else ""
+    if "error" not in row:
+        print(f"no star{mark}", flush=True)
+        return
+    (ra, dec), pulses = row["error"], row["pulse_ms"]
+    print(
+        f"{ra:+.2f}″ {dec:+.2f}″, {pulses[0]:+d} ms {pulses[1]:+d} ms, {row['stars']} stars{mark}", flush=True
+    )
+
+
+def table(rows: list[dict[str, Any]]) -> str:
+    """Frames of the stream as a guide record. A calibration made anew in between begins its places anew, so
+    that only the first stretch under one calibration is a record."""
+    text = io.StringIO()
+    made = csv.writer(text, lineterminator="\n")
+    made.writerow(COLUMNS)
+    began = datetime.fromisoformat(rows[0]["at"])
+    for row in rows:
+        seconds = (datetime.fromisoformat(row["at"]) - began).total_seconds()
+        places = [f"{v:.4f}" for v in row["place"]] if "place" in row else ["", ""]
+        rates = [f"{v:.4f}" for v in row["rates"]]
+        made.writerow([f"{seconds:.3f}", *places, *row["pulse_ms"], row["snr"], *rates])
+    return text.getvalue()

@@ -17,6 +17,7 @@ from vigil.runtime.simulated import run_virtual
 from vigil.runtime.workshop import Workshop
 from vigil.simulator.observatory import SimObservatory
 from vigil.simulator.quick import QuickMeasurer
+from vigil.simulator.quickeye import QuickEye
 from vigil.simulator.truthlog import TruthLog
 
 
@@ -57,7 +58,14 @@ async def _rehearsed(
         watch(observatory)
         log = TruthLog(observatory, truth) if truth else None
         equipment = equip(
-            rig, observatory, clock, workshop, frames_folder, frames_folder, measurer=QuickMeasurer()
+            rig,
+            observatory,
+            clock,
+            workshop,
+            frames_folder,
+            frames_folder,
+            measurer=QuickMeasurer(),
+            eye=QuickEye(),
         )
         return await rehearse(plan, equipment, ledger)
     finally:

@@ -10,6 +10,7 @@ from vigil.devices.protocols import RawFrame
 from vigil.devices.supervised import SupervisedDevices
 from vigil.documents.rig import Rig
 from vigil.engine.arbiter import Urgency
+from vigil.engine.guiding.eye import GuideEye
 from vigil.engine.measuring import Measurer
 from vigil.engine.policy import Policy
 from vigil.engine.progress import Progress
@@ -58,6 +59,8 @@ class Kit:
     questions: Questions
     """Asks people."""
     tools: StepTools = StepTools()
+    eye: GuideEye | None = None
+    """Looks at guide frames; None where nothing guides."""
 
 
 async def no_step(values: dict[str, Any], reason: str) -> None:

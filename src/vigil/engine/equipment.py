@@ -8,6 +8,7 @@ from vigil.devices.protocols import Devices
 from vigil.devices.supervised import POLL_S, SupervisedDevices
 from vigil.documents.rig import Rig
 from vigil.engine.arbiter import Arbiter
+from vigil.engine.guiding.eye import GuideEye
 from vigil.engine.measuring import Measurer
 from vigil.engine.saving import Write
 from vigil.runtime.clock import Clock
@@ -25,6 +26,7 @@ class Equipment:
     measurer: Measurer
     frames_folder: Path
     rescue_folder: Path
+    eye: GuideEye | None = None
     arbiter: Arbiter | None = None
     """Shared with work by hand; a night without one makes its own."""
     bare_devices: Callable[[Rig], Devices] | None = None

@@ -15,7 +15,7 @@ _MOST_BYTES, _MOST_ROWS = 50_000_000, 200_000
 _NEEDED = ("time_s", "ra_arcsec", "dec_arcsec")
 _PULSES = ("ra_pulse_ms", "dec_pulse_ms")
 _RATES = ("ra_rate_arcsec_s", "dec_rate_arcsec_s")
-_COLUMNS = (*_NEEDED, *_PULSES, "snr", *_RATES)
+COLUMNS = (*_NEEDED, *_PULSES, "snr", *_RATES)
 _RIGHT = f"write a CSV with the columns {','.join((*_NEEDED, *_PULSES, 'snr'))}"
 
 
@@ -49,7 +49,7 @@ def read_guide_record(path: Path) -> GuideRecord:
 def _values(path: Path, number: int, names: Sequence[str], row: Sequence[str]) -> dict[str, float]:
     cells = dict(zip(names, row, strict=False))
     found = {}
-    for name in _COLUMNS:
+    for name in COLUMNS:
         said = cells.get(name, "").strip()
         if not said and name != "time_s":
             found[name] = 0.0 if name in _PULSES else math.nan
@@ -72,7 +72,7 @@ def _record(path: Path, table: list[dict[str, float]]) -> GuideRecord:
         elif seen:  # what was sent blindly moved the star all the same
             for name in _PULSES:
                 seen[-1][name] += row[name]
-    columns = {name: np.array([row[name] for row in seen]) for name in _COLUMNS}
+    columns = {name: np.array([row[name] for row in seen]) for name in COLUMNS}
     rates = []
     for name in _RATES:
         given = columns[name][np.isfinite(columns[name])] if seen else np.empty(0)

@@ -47,14 +47,12 @@ class Profile:
 
     def on_pixels(self, x: float, y: float, rows: int, columns: int) -> tuple[Floats, Floats, Floats]:
         """The same summed over the pixels of a stamp [row, column], the centre at (x, y) there."""
-        places, weights = _SUB
-        sums = np.zeros((3, rows, columns))
-        column, row = np.arange(columns, dtype=float), np.arange(rows, dtype=float)
-        for up, weight_up in zip(places, weights, strict=True):
-            for along, weight in zip(places, weights, strict=True):
-                dx, dy = np.meshgrid(column + along - x, row + up - y)
-                sums += weight * weight_up * np.array(self.light(dx, dy))
-        return sums[0], sums[1], sums[2]
+        places, weights = np.array(_SUB[0]), np.array(_SUB[1])
+        dx = (np.arange(columns) - x)[None, None, None, :] + places[None, :, None, None]
+        dy = (np.arange(rows) - y)[None, None, :, None] + places[:, None, None, None]
+        both = np.outer(weights, weights)
+        value, by_x, by_y = (np.tensordot(both, part, 2) for part in self.light(dx, dy))
+        return value, by_x, by_y
 
 
 @dataclass(frozen=True, slots=True)

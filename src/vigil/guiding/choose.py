@@ -13,7 +13,7 @@ from vigil.imaging.stars import find_stars
 
 Floats = NDArray[np.float64]
 
-_MOST_TRIED, _MOST_STARS = 40, 12
+_MOST_TRIED, _MOST_STARS = 40, 6
 _TOO_HIGH = 0.9
 """Share of full scale that a peak may have; it grows when the air is still."""
 _EDGE_FWHM, _LEAST_EDGE_PX = 8.0, 20.0

@@ -464,6 +464,7 @@ class Keeper:
             Progress(),
             no_step,
             nobody_asks(equipment.clock),
+            eye=equipment.eye,
         )
 
     async def _by_hand(self, ask: Ask) -> str:

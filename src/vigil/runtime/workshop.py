@@ -42,6 +42,11 @@ class Workshop:
         self._processes = processes
         self._pool = self._new_pool() if processes > 0 else None
 
+    @property
+    def inline(self) -> bool:
+        """Whether it works in place, without processes."""
+        return self._processes == 0
+
     def _new_pool(self) -> ProcessPoolExecutor:
         context = multiprocessing.get_context("spawn")
         return ProcessPoolExecutor(self._processes, mp_context=context, initializer=_end_with_parent)

@@ -64,26 +64,26 @@ class QuickMeasurer:
     async def measure(
         self, image: NDArray[np.generic], full_scale_adu: float, mosaic: bool = False
     ) -> FrameFigures:
-        return figures_of(_scene(image))
+        return figures_of(scene_of_quick(image))
 
     async def solve(
         self, image: NDArray[np.generic], hint: Any, blind: Any = None, mosaic: bool = False
     ) -> Solution:
-        return solution_of(_scene(image))
+        return solution_of(scene_of_quick(image))
 
     async def measure_and_solve(
         self, image: NDArray[np.generic], full_scale_adu: float, hint: Any, mosaic: bool = False
     ) -> tuple[FrameFigures, Solution]:
-        scene = _scene(image)
+        scene = scene_of_quick(image)
         return figures_of(scene), solution_of(scene)
 
     async def focus(self, image: NDArray[np.generic], optics: Any) -> FocusFrame:
-        return focus_frame_of(_scene(image))
+        return focus_frame_of(scene_of_quick(image))
 
     async def one_star(
         self, image: NDArray[np.generic], optics: Any, near: tuple[float, float] | None
     ) -> OneStar | None:
-        scene = _scene(image)
+        scene = scene_of_quick(image)
         frame = focus_frame_of(scene)
         if not frame.stars and frame.discs is None:
             return None
@@ -92,7 +92,7 @@ class QuickMeasurer:
         return OneStar(x, y, size, frame.discs is not None, 100.0, frame.background_adu, False)
 
     async def sharpness(self, image: NDArray[np.generic], full_scale_adu: float) -> Sharpness:
-        figures = figures_of(_scene(image))
+        figures = figures_of(scene_of_quick(image))
         blur = figures.hfr_px if figures.stars else _LARGEST_DISC_PX
         return Sharpness(blur**-2, blur, 0.01, 0.0)
 
@@ -105,7 +105,7 @@ class QuickMeasurer:
         raise ValueError("a mask's spikes can't be measured without pixels")
 
 
-def _scene(image: NDArray[np.generic]) -> Scene:
+def scene_of_quick(image: NDArray[np.generic]) -> Scene:
     if not isinstance(image, QuickImage):
         raise ValueError("a frame with pixels can't be measured quickly")
     return image.scene

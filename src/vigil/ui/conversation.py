@@ -8,6 +8,7 @@ from typing import Any, Protocol
 from vigil.documents.deeds import LOOP
 from vigil.documents.events import Event
 from vigil.documents.focusruns import NEAR
+from vigil.documents.guiding import GUIDE
 from vigil.documents.messages import Answer, Ask, Resync, Status
 from vigil.link.endpoint import KeeperGone, Link, News
 from vigil.ui.linkstate import Connector, LinkState
@@ -138,7 +139,7 @@ class Conversation:
 
     async def _hear(self, link: Link) -> bool:
         """Pass news on; True when it must be asked for anew."""
-        async for news in link.news(self._last_id, streams=(LOOP, NEAR)):
+        async for news in link.news(self._last_id, streams=(LOOP, NEAR, GUIDE)):
             if isinstance(news, Resync):
                 return True
             if isinstance(news, Event):

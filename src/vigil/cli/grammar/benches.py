@@ -88,31 +88,55 @@ def add_focus(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
     focus.set_defaults(module="focus")
 
 
-_GUIDE = """Guide records (CSV: time_s,ra_arcsec,dec_arcsec,ra_pulse_ms,dec_pulse_ms,snr).
+_LAWS = ["proportional", "predictive", "damped", "one-sided"]
+_GUIDE = """Guiding.
 
-  study     what is seeing and what the mount, and the settings that would have done best
-  replay    the same record under other settings"""
+  calibrate  which way and how far a star moves for a correction
+  run        guide, until Ctrl+C
+  dark       a dark for the guide camera: it takes hot pixels out
+  study      of a record: what is seeing and what the mount, and the settings that would have done best
+  replay     the same record under other settings
+
+Records are CSV: time_s,ra_arcsec,dec_arcsec,ra_pulse_ms,dec_pulse_ms,snr. With a keeper for the rig the first
+three are its errands; without one a simulated rig is set up under stars and gone through as fast as can be.
+0: done; 3: not done, with the reason; 2: bad input."""
 
 
 def add_guide(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
     guide = commands.add_parser(
         "guide",
-        help="guide records studied, and played under other settings",
+        help="guide, calibrate the guider, study guide records",
         description=_GUIDE,
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
-    guide.add_argument("action", choices=["study", "replay"])
-    guide.add_argument("file", metavar="FILE", help="the record")
+    guide.add_argument("action", choices=["calibrate", "run", "dark", "study", "replay"])
+    guide.add_argument("file", nargs="?", metavar="FILE", help="study, replay: the record")
+    guide.add_argument("--rig", metavar="RIG", help="a rig's name or its file; the demo's where not given")
     guide.add_argument(
-        "--exposure", type=number(above=0, most=600), metavar="S", help="replay: else the record's own"
+        "--exposure", type=number(above=0, most=60), metavar="S", help="else the rig's, or the record's own"
     )
-    for axis, name, laws in (
-        ("ra", "right ascension", ["proportional", "predictive", "damped", "one-sided"]),
-        ("dec", "declination", ["proportional", "predictive", "damped", "one-sided"]),
-    ):
-        guide.add_argument(
-            f"--{axis}-law", choices=laws, default="proportional", help=f"replay: of {name} (proportional)"
-        )
+    guide.add_argument("--binning", type=whole(1, 4), metavar="N", help="of the guide camera (1)")
+    guide.add_argument(
+        "--go", dest="goes", action="store_true", help="calibrate: near the equator and the meridian"
+    )
+    guide.add_argument("--side", choices=["east", "west"], help="calibrate: go there, on that side of it")
+    guide.add_argument(
+        "--frames",
+        type=whole(1),
+        metavar="N",
+        help="run: so many, else until Ctrl+C; dark: of its median (9)",
+    )
+    guide.add_argument("--watch", action="store_true", help="run: without corrections, for a study")
+    guide.add_argument(
+        "--calibration", choices=["when needed", "always", "never"], help="run: made anew (when needed)"
+    )
+    guide.add_argument(
+        "--star", nargs=2, type=number(0), metavar=("X", "Y"), help="run: the star nearest to that pixel"
+    )
+    guide.add_argument("--record", metavar="FILE", help="run: keep the frames as a record")
+    guide.add_argument("--covered", action="store_true", help="dark: the guide scope is covered, don't ask")
+    for axis, name in (("ra", "right ascension"), ("dec", "declination")):
+        guide.add_argument(f"--{axis}-law", choices=_LAWS, help=f"replay: of {name} (proportional)")
         guide.add_argument(
             f"--{axis}-strength",
             type=number(0, 2),
@@ -125,5 +149,14 @@ def add_guide(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
             metavar="A",
             help="replay: what isn't corrected (0.2)",
         )
-    options.as_json(guide, "one JSON object")
+    guide.add_argument("--quick", action="store_true", help="simulated rigs: measured without drawing pixels")
+    guide.add_argument(
+        "--at", metavar="TIME", help="simulated rigs: when, UTC; else five hours into the evening"
+    )
+    options.scenario(guide)
+    guide.add_argument(
+        "--seed", type=whole(0), metavar="N", help="simulated rigs: another sky, gear and weather"
+    )
+    options.truth(guide)
+    options.as_json(guide, "a JSON object a line, the last one a summary; study, replay: one object")
     guide.set_defaults(module="guide")

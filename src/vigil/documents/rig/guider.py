@@ -7,6 +7,21 @@ from pydantic import Field
 from vigil.documents.rig.part import Name, NotNegative, Part, Positive, Shown
 
 
+class GuideAxis(Part):
+    """How one axis is corrected."""
+
+    law: Annotated[
+        Literal["proportional", "predictive", "damped", "one-sided"], Shown("method", safe=True)
+    ] = "proportional"
+    strength: Annotated[
+        float, Field(ge=0, le=2), Shown("correction strength", safe=True, help="share of the error")
+    ] = 0.6
+    dead_band_arcsec: Annotated[
+        NotNegative, Shown("dead band", "″", safe=True, help="a smaller error is let be")
+    ] = 0.2
+    longest_pulse_ms: Annotated[int, Field(ge=10, le=20_000), Shown("longest pulse", "ms", safe=True)] = 2000
+
+
 class GuiderPart(Part):
     """A guide scope, or an off-axis guider behind the main telescope, with its camera."""
 
@@ -21,4 +36,6 @@ class GuiderPart(Part):
     bit_depth: Annotated[int, Field(ge=8, le=16), Shown("depth", "bit")] = 12
     exposure_s: Annotated[Positive, Shown("exposure", "s", safe=True)] = 2.0
     gain: Annotated[int, Field(ge=0), Shown("gain", safe=True)] = 100
+    ra: Annotated[GuideAxis, Shown("right ascension")] = GuideAxis()
+    dec: Annotated[GuideAxis, Shown("declination")] = GuideAxis(law="damped")
     dither_px: Annotated[NotNegative, Shown("dither", "main px", safe=True)] = 5.0

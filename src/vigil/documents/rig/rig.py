@@ -114,6 +114,14 @@ class Rig(Document):
         return own if own is not None or self.guider.kind != "off-axis" else self.focal_length_mm
 
     @property
+    def guide_scale_arcsec_px(self) -> float | None:
+        """Of the guide camera's unbinned pixel; None without one or where its focal length isn't known."""
+        length = self.guide_focal_length_mm
+        if self.guider is None or length is None:
+            return None
+        return image_scale_arcsec_px(length, self.guider.pixel_um)
+
+    @property
     def frames_sky(self) -> bool:
         """Whether there are telescope and camera, and so a scale and a field."""
         return self.telescope is not None and self.camera is not None

@@ -18,7 +18,6 @@ from vigil.engine.focusing.bench import FocusBench, needs, through
 from vigil.engine.focusing.plan import obstruction
 from vigil.engine.measuring import FocusOptics, MeasuringFailed
 from vigil.imaging.onestar import OneStar
-from vigil.optics.train import image_scale_arcsec_px
 
 _SPIKES_HALF_PX = 90
 
@@ -134,8 +133,7 @@ class GettingNear(FocusBench[NearWish]):
         """In the sensor's own pixels, whatever the binning."""
         binning, rig = self.wish.binning, kit.rig
         if self.wish.guides:
-            length = rig.guide_focal_length_mm
-            scale = image_scale_arcsec_px(length, rig.guider.pixel_um) if length and rig.guider else None
+            scale = rig.guide_scale_arcsec_px
         else:
             scale = rig.scale_arcsec_px()
         size = star.size_px * binning

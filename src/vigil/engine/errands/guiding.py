@@ -1,0 +1,145 @@
+"""Guiding asked for by a person: until it is stopped."""
+
+from typing import Any
+
+from vigil.documents.guiding import GUIDE, GUIDING, GuidingWish
+from vigil.engine.activity import ActivityFailed, Kit
+from vigil.engine.arbiter import Urgency
+from vigil.engine.errand import ErrandRecorder, PlainErrand, Workplace
+from vigil.engine.focusing.bench import claimed, stars_stand_still, wished
+from vigil.engine.guiding.bench import guide_frames, needs_guider
+from vigil.engine.guiding.calibrating import calibrate
+from vigil.engine.guiding.frames import GuideFrames, eye_of
+from vigil.engine.guiding.loop import GuideLoop, Sample
+from vigil.engine.guiding.shelf import as_it_serves, keep, valid
+from vigil.guiding.calibration import GuideCalibration
+from vigil.guiding.figures import figures_of
+
+
+class Guiding(PlainErrand):
+    """Cut off, the mount tracks on without corrections."""
+
+    KIND = GUIDING
+    URGENCY = Urgency.BENCH
+    wish: GuidingWish
+
+    @classmethod
+    def asked_for(
+        cls, place: Workplace, recorder: ErrandRecorder, asked: str, values: dict[str, Any]
+    ) -> "Guiding":
+        rig = place.kit().rig
+        needs_guider(rig)
+        wish = wished(GuidingWish, values)
+        assert isinstance(wish, GuidingWish)
+        errand = cls(
+            place,
+            recorder,
+            "guiding" if wish.corrects else "watching a star without corrections",
+            claimed(rig, "guide camera", "mount"),
+            asked,
+            wish.model_dump(mode="json", exclude_defaults=True),
+        )
+        errand.wish = wish
+        return errand
+
+    async def work(self, kit: Kit) -> dict[str, Any]:
+        await stars_stand_still(kit)
+        wish = self.wish
+        self._samples: list[Sample] = []
+        frames = guide_frames(kit, self._place.folder, wish.exposure_s, wish.binning)
+        near = None if wish.x is None or wish.y is None else (wish.x / wish.binning, wish.y / wish.binning)
+        try:
+            choice = await frames.choose(near, adapt=wish.exposure_s is None)
+            refused = f" (not {choice.words})" if choice.words else ""
+            await self.step(
+                {"stars": len(choice.stars), "exposure_s": round(frames.exposure_s, 2)},
+                f"{len(choice.stars)} stars with {frames.exposure_s:g} s{refused}",
+            )
+            calibration = await self._calibration(kit, frames)
+            if near is not None:  # calibrating may have moved it out of its place
+                await frames.choose((choice.stars[0].x_px, choice.stars[0].y_px), adapt=False)
+            else:
+                await frames.choose(adapt=False)
+
+            async def again() -> GuideCalibration:
+                return await self._made(kit, frames)
+
+            loop = GuideLoop(
+                kit,
+                frames,
+                calibration,
+                self.step,
+                self._keep,
+                again if wish.calibrate != "never" else None,
+                lambda: self._place.kit().rig.guider,
+                wish.corrects,
+                wish.frames,
+                near,
+            )
+            await loop.run()
+        finally:
+            eye_of(kit).close()
+        return self._numbers()
+
+    async def _calibration(self, kit: Kit, frames: GuideFrames) -> GuideCalibration:
+        if self.wish.calibrate != "always":
+            found, why = valid(kit, self._place.folder, self.wish.binning)
+            if found is not None:
+                return found
+            if self.wish.calibrate == "never":
+                raise ActivityFailed(f"no calibration that is valid: {why}")
+            await self.step({}, f"calibrating: {why}")
+        return await self._made(kit, frames)
+
+    async def _made(self, kit: Kit, frames: GuideFrames) -> GuideCalibration:
+        made = await calibrate(kit, frames, self.step)
+        await self.step({}, "; ".join(made.judged.words))
+        if not made.judged.good:
+            raise ActivityFailed(f"the calibration is of no use: {'; '.join(made.judged.words)}")
+        keep(kit, self._place.folder, made)
+        return as_it_serves(kit, made.calibration)
+
+    def _keep(self, sample: Sample) -> None:
+        self._samples.append(sample)
+        self.sample(GUIDE, told(sample))
+
+    def _numbers(self) -> dict[str, Any]:
+        seen = [s for s in self._samples if s.error_arcsec is not None]
+        numbers: dict[str, Any] = {"frames": len(self._samples)}
+        for k, name in enumerate(("ra", "dec")):
+            found = figures_of(
+                [(s.at - seen[0].at).total_seconds() for s in seen],
+                [s.error_arcsec[k] for s in seen if s.error_arcsec is not None],
+                [s.pulse_ms[k] / 1000 * s.rates_arcsec_s[k] for s in seen],
+                [not s.mark for s in seen],
+            )
+            if found is None:
+                return numbers
+            numbers[f"{name}_rms_arcsec"] = round(found.rms_arcsec, 3)
+            numbers[f"{name}_corrections_min"] = round(found.corrections_min, 1)
+        total = (numbers["ra_rms_arcsec"] ** 2 + numbers["dec_rms_arcsec"] ** 2) ** 0.5
+        numbers["rms_arcsec"] = round(total, 3)
+        numbers["summary"] = (
+            f"{len(seen)} frames, {total:.2f}″ ({numbers['ra_rms_arcsec']:.2f}″ in right ascension, "
+            f"{numbers['dec_rms_arcsec']:.2f}″ in declination)"
+        )
+        return numbers
+
+
+def told(sample: Sample) -> dict[str, Any]:
+    """For the stream."""
+    values: dict[str, Any] = {
+        "at": sample.at.isoformat(),
+        "pulse_ms": list(sample.pulse_ms),
+        "rates": [round(rate, 4) for rate in sample.rates_arcsec_s],
+        "snr": round(sample.snr, 1),
+        "light": round(sample.light_adu, 1),
+        "stars": sample.stars,
+        "late_ms": round(sample.late_ms, 1),
+    }
+    if sample.error_arcsec is not None and sample.place_arcsec is not None:
+        values["error"] = [round(v, 4) for v in sample.error_arcsec]
+        values["place"] = [round(v, 4) for v in sample.place_arcsec]
+    if sample.mark:
+        values["mark"] = sample.mark
+    return values

@@ -1,0 +1,1 @@
+"""Guiding with real devices: the eye, the calibration, the loop."""

@@ -1,0 +1,151 @@
+"""A guide calibration: the star is moved west and back, north and back, and the places say the rest."""
+
+import math
+from collections.abc import Awaitable, Callable
+from dataclasses import dataclass
+from typing import Any
+
+from vigil.devices.protocols import PierSide
+from vigil.engine.activities.moves import slew_to
+from vigil.engine.activity import ActivityFailed, Kit
+from vigil.engine.guiding.frames import GuideFrames, pulse, scale_of
+from vigil.guiding.calibration import (
+    SIDEREAL_ARCSEC_S,
+    Direction,
+    GuideCalibration,
+    Judged,
+    Move,
+    NoCalibration,
+    Side,
+    calibration_of,
+    judge,
+)
+from vigil.guiding.several import Shift
+from vigil.sky.horizontal import observe, unobserve
+from vigil.sky.instants import from_datetimes
+
+_STEPS, _MOST_BACK, _MOST_TAKE_UP = 10, 40, 16
+_WAY_PX, _LEAST_ARCSEC, _MOST_ARCSEC = 20.0, 80.0, 160.0
+_LEAST_PULSE_MS, _MOST_PULSE_MS = 100, 8000
+_TAKEN_UP_STEPS = 3
+_FOLLOWS = 0.6
+"""Of a step, by which the star has to go on for the play to be taken up."""
+_SEARCH_PX, _TRIES = 12.0, 3
+_PLACE_HOUR_DEG, _LOWEST_COS = 10.0, 0.2
+Tell = Callable[[dict[str, Any], str], Awaitable[None]]
+
+
+@dataclass(frozen=True, slots=True)
+class Made:
+    """A calibration with what is said of it."""
+
+    calibration: GuideCalibration
+    judged: Judged
+    scale_arcsec_px: float
+    moves: tuple[Move, ...]
+
+
+async def go_to_the_place(kit: Kit, side: str = "") -> None:
+    """Slew near the equator, ten degrees beside the meridian, on the side where the mount looks or on the one
+    asked for. Raises ActivityFailed and what devices raise."""
+    mount = kit.devices.named("mount")
+    if mount.state is None:
+        raise ActivityFailed("the mount's position is unknown")
+    at, site = from_datetimes(kit.clock.utcnow()), kit.rig.site.place()
+    west = side == "west"
+    if not side:
+        west = float(observe(mount.state.ra_deg, mount.state.dec_deg, at, site).hour_angle_deg) >= 0
+    ra_deg, dec_deg = unobserve(_PLACE_HOUR_DEG if west else -_PLACE_HOUR_DEG, 0.0, at, site)
+    await slew_to(kit, float(ra_deg) % 360, float(dec_deg))
+
+
+async def calibrate(kit: Kit, frames: GuideFrames, tell: Tell) -> Made:
+    """With stars that are chosen. The pulse before anything is known follows from scale and rate, so that a
+    leg is some twenty pixels long. Cut off, the star stands elsewhere by as much, and nothing else. Raises
+    ActivityFailed."""
+    mount = kit.devices.named("mount")
+    part = kit.rig.mount
+    if part is None or mount.state is None:
+        raise ActivityFailed("the mount's position is unknown")
+    scale, dec_deg = scale_of(kit, frames.binning), mount.state.dec_deg
+    run = _Run(kit, frames, tell, scale, part.guide_rate * SIDEREAL_ARCSEC_S, dec_deg)
+    moves = await run.legs()
+    side: Side = {PierSide.WEST: "west", PierSide.EAST: "east"}.get(mount.state.pier_side, "")  # type: ignore[assignment]
+    rotator = kit.devices.rotator
+    angle = rotator.state.angle_deg if rotator is not None and rotator.state is not None else None
+    try:
+        found = calibration_of(moves, dec_deg, side, frames.binning, angle)
+    except NoCalibration as problem:
+        raise ActivityFailed(f"no calibration: {problem}") from None
+    return Made(found, judge(found, scale, part.guide_rate), scale, tuple(moves))
+
+
+class _Run:
+    def __init__(
+        self, kit: Kit, frames: GuideFrames, tell: Tell, scale: float, rate_arcsec_s: float, dec_deg: float
+    ) -> None:
+        self._kit, self._frames, self._tell = kit, frames, tell
+        way = min(max(_WAY_PX * scale, _LEAST_ARCSEC), _MOST_ARCSEC)
+        cos = max(math.cos(math.radians(dec_deg)), _LOWEST_COS)
+        self._step_px = way / scale / _STEPS
+        pulse_ms = 1000 * way / rate_arcsec_s / _STEPS
+        self._pulse_ms = {"ra": self._bounded(pulse_ms / cos), "dec": self._bounded(pulse_ms)}
+        self._began = kit.clock.utcnow()
+        self._moves: list[Move] = []
+        self._where = (0.0, 0.0)
+
+    @staticmethod
+    def _bounded(pulse_ms: float) -> int:
+        return round(min(max(pulse_ms, _LEAST_PULSE_MS), _MOST_PULSE_MS))
+
+    async def legs(self) -> list[Move]:
+        """West and back, then north until the play is taken up, on, and south until it is back."""
+        await self._take_up()
+        self._moves.clear()
+        await self._look("west", 0)
+        for direction in ("west", "east"):
+            for _ in range(_STEPS):
+                await self._step(direction, "ra")
+        for _ in range(_STEPS):
+            await self._step("north", "dec")
+        far = self._where
+        back = 0
+        while back < _STEPS or (self._away(far) < self._step_px * _STEPS and back < _MOST_BACK):
+            await self._step("south", "dec")
+            back += 1
+        return self._moves
+
+    async def _take_up(self) -> None:
+        """North, until the star has followed three times."""
+        await self._look("north", 0)
+        followed = 0
+        for _ in range(_MOST_TAKE_UP):
+            before = self._where
+            await self._step("north", "dec")
+            followed = followed + 1 if self._away(before) > _FOLLOWS * self._step_px else 0
+            if followed >= _TAKEN_UP_STEPS:
+                return
+
+    def _away(self, place: tuple[float, float]) -> float:
+        return math.dist(self._where, place)
+
+    async def _step(self, direction: Direction, axis: str) -> None:
+        duration_ms = self._pulse_ms[axis]
+        await pulse(self._kit, direction, duration_ms)
+        await self._look(direction, duration_ms)
+        number = len(self._moves)
+        dx, dy = self._where
+        await self._tell(
+            {"direction": direction, "pulse_ms": duration_ms, "dx_px": round(dx, 3), "dy_px": round(dy, 3)},
+            f"{number}: {direction} {duration_ms} ms, the star stands {dx:+.1f}, {dy:+.1f} px from its place",
+        )
+
+    async def _look(self, direction: Direction, duration_ms: int) -> Shift:
+        for _ in range(_TRIES):
+            seen = await self._frames.look(self._where, _SEARCH_PX + self._step_px)
+            if seen.shift is not None:
+                self._where = seen.shift.dx_px, seen.shift.dy_px
+                at_s = (seen.at - self._began).total_seconds()
+                self._moves.append(Move(direction, duration_ms / 1000, *self._where, at_s))
+                return seen.shift
+        raise ActivityFailed(f"the star is lost, {direction} of its place: cloud, or too long a pulse")

@@ -1,0 +1,321 @@
+"""The guiding loop: a frame, where the stars stand, two pulses, again; and what to do when that fails."""
+
+import asyncio
+import contextlib
+import math
+from collections import deque
+from collections.abc import Awaitable, Callable
+from dataclasses import asdict, dataclass, field
+from datetime import datetime
+from typing import Any
+
+from vigil.devices.errors import DeviceError
+from vigil.documents.rig.guider import GuideAxis, GuiderPart
+from vigil.engine.activity import ActivityFailed, Kit
+from vigil.engine.guiding.frames import DIRECTIONS, GuideFrames, Seen, pulse, scale_of
+from vigil.engine.measuring import MeasuringFailed
+from vigil.guiding.calibration import GuideCalibration
+from vigil.guiding.laws import AxisSettings, Law, law_of
+from vigil.guiding.watch import GuideWatch, Mean, Verdict
+
+_SEARCH_PX, _WIDE_PX = 8.0, 40.0
+_SHORTEST_PULSE_MS = 10
+_RECENT_FRAMES = 60
+_DEVICE_TRIES, _DEVICE_WAIT_S = 5, 4.0
+_OTHERS_EVERY = 4
+"""Looks through a cloud, after which other stars are sought."""
+_HOLDS_AFTER = 10
+"""Frames with a star, after which a loss begins at the ladder's foot again."""
+
+Tell = Callable[[dict[str, Any], str], Awaitable[None]]
+Recalibrate = Callable[[], Awaitable[GuideCalibration]]
+
+
+@dataclass(frozen=True, slots=True)
+class Sample:
+    """One frame. Arc-seconds on the sky: where the star stood against where it should, and against its first
+    place; what was sent (ms, + moves the star to smaller values). `mark` says what it was beside a good
+    frame."""
+
+    at: datetime
+    error_arcsec: tuple[float, float] | None
+    place_arcsec: tuple[float, float] | None
+    pulse_ms: tuple[int, int]
+    rates_arcsec_s: tuple[float, float]
+    snr: float
+    light_adu: float
+    stars: int
+    mark: str = ""
+    late_ms: float = 0.0
+    """From the frame's arrival to the first pulse's leaving."""
+
+
+def settings_of(axis: GuideAxis, period_s: float | None = None) -> AxisSettings:
+    """For a law."""
+    return AxisSettings(axis.law, axis.strength, axis.dead_band_arcsec, axis.longest_pulse_ms, period_s)
+
+
+def _changed_words(before: AxisSettings, now: AxisSettings) -> str:
+    told = [
+        f"{words} {getattr(before, name)} → {getattr(now, name)}{unit}"
+        for name, words, unit in (
+            ("law", "method", ""),
+            ("strength", "strength", ""),
+            ("dead_band_arcsec", "dead band", "″"),
+            ("longest_pulse_ms", "longest pulse", " ms"),
+        )
+        if getattr(before, name) != getattr(now, name)
+    ]
+    return ", ".join(told)
+
+
+@dataclass
+class GuideLoop:
+    """Runs until it is cancelled; raises ActivityFailed where guiding has to be given up. Between frames
+    others may change its settings, dither it, or have it pause."""
+
+    kit: Kit
+    frames: GuideFrames
+    calibration: GuideCalibration
+    tell: Tell
+    sampled: Callable[[Sample], None]
+    recalibrate: Recalibrate | None = None
+    guider_now: Callable[[], GuiderPart | None] = lambda: None
+    """As the rig in force has it: its settings may change while it is guided."""
+    corrects: bool = True
+    frames_wanted: int = 0
+    near: tuple[float, float] | None = None
+    """A star by hand, where the loop has to choose again."""
+    target_arcsec: tuple[float, float] = (0.0, 0.0)
+    """Where the star should stand against its first place: dithers."""
+    recent: deque[Sample] = field(default_factory=lambda: deque(maxlen=_RECENT_FRAMES))
+    _taken: int = 0
+    _good: int = 0
+    _cloudy: int = 0
+
+    def __post_init__(self) -> None:
+        self._watch = GuideWatch(may_calibrate=self.recalibrate is not None)
+        guider = self.guider_now() or self.kit.rig.guider
+        assert guider is not None, "asked for before"
+        self._settings = {"ra": settings_of(guider.ra), "dec": settings_of(guider.dec)}
+        self._exposure_s = guider.exposure_s
+        self._laws: dict[str, Law] = {name: law_of(settings) for name, settings in self._settings.items()}
+        self._began = self.kit.clock.utcnow()
+
+    @property
+    def settings(self) -> dict[str, AxisSettings]:
+        return dict(self._settings)
+
+    def set_axis(self, name: str, settings: AxisSettings) -> None:
+        """From the next frame on; what the law has learnt is forgotten when its method changes."""
+        same = settings.law == self._settings[name].law
+        self._settings[name] = settings
+        fresh = law_of(settings)
+        law = self._laws[name]
+        if same and hasattr(law, "strength"):
+            law.strength, law.dead_band_arcsec = settings.strength, settings.dead_band_arcsec  # type: ignore[attr-defined]
+        else:
+            self._laws[name] = fresh
+
+    def dither(self, by_arcsec: tuple[float, float]) -> None:
+        """The star belongs elsewhere from the next frame on."""
+        ra, dec = self.target_arcsec
+        self.target_arcsec = ra + by_arcsec[0], dec + by_arcsec[1]
+        self._watch.moved_on_purpose()
+        for name, settings in self._settings.items():
+            self._laws[name] = law_of(settings) if settings.law != "predictive" else self._laws[name]
+
+    def rms_arcsec(self, frames: int = _RECENT_FRAMES) -> float | None:
+        """Total, of the last frames with a star; None where they are too few."""
+        errors = [s.error_arcsec for s in self.recent if s.error_arcsec is not None and not s.mark][-frames:]
+        if len(errors) < 3:
+            return None
+        return math.sqrt(sum(ra * ra + dec * dec for ra, dec in errors) / len(errors))
+
+    async def run(self) -> None:
+        while not self.frames_wanted or self._taken < self.frames_wanted:
+            await self._take_settings()
+            await self.once()
+
+    async def _take_settings(self) -> None:
+        """What somebody has changed in the rig meanwhile; each change is told."""
+        guider = self.guider_now()
+        if guider is None:
+            return
+        for name, words, axis in (("ra", "right ascension", guider.ra), ("dec", "declination", guider.dec)):
+            before, wanted = self._settings[name], settings_of(axis)
+            if wanted != before:
+                self.set_axis(name, wanted)
+                await self.tell(
+                    {"changed": name, "before": asdict(before), "now": asdict(wanted)},
+                    f"{words}: {_changed_words(before, wanted)}",
+                )
+        if guider.exposure_s != self._exposure_s:
+            before_s, self._exposure_s = self.frames.exposure_s, guider.exposure_s
+            self.frames.exposure_s = guider.exposure_s
+            words = f"exposure {before_s:g} s → {guider.exposure_s:g} s"
+            await self.tell({"changed": "exposure", "before": before_s, "now": guider.exposure_s}, words)
+            await self._anew(adapt=False)
+
+    async def once(self) -> None:
+        """One frame and what comes of it."""
+        seen, arrived = await self._seen(_WIDE_PX if self._cloudy else _SEARCH_PX)
+        self._taken += 1
+        verdict = self._watch.frame(self._seconds(seen.at), self._error(seen), seen.light_adu)
+        if verdict.mean is Mean.SEARCH:
+            seen, arrived = await self._seen(_WIDE_PX)
+            if seen.shift is not None:
+                verdict = self._watch.frame(self._seconds(seen.at), self._error(seen), seen.light_adu)
+        if verdict.mean is Mean.CORRECT:
+            await self._correct(seen, arrived, verdict.words)
+            return
+        self._good = 0
+        self._sample(seen, (0, 0), verdict.mean.value, 0.0)
+        await self._trouble(verdict)
+
+    # -- a frame -----------------------------------------------------------------------------------------
+
+    async def _seen(self, search_px: float) -> tuple[Seen, float]:
+        """With the loop's time of its arrival; a camera that fails is given time to come back."""
+        for attempt in range(_DEVICE_TRIES):
+            try:
+                seen = await self.frames.look(self._expected_px(), search_px)
+                return seen, asyncio.get_running_loop().time()
+            except (DeviceError, MeasuringFailed) as problem:
+                if attempt == _DEVICE_TRIES - 1:
+                    raise ActivityFailed(f"no guide frame: {problem}") from None
+                await self.kit.clock.sleep(_DEVICE_WAIT_S)
+        raise AssertionError("unreachable")
+
+    def _expected_px(self) -> tuple[float, float]:
+        scale = scale_of(self.kit, self.frames.binning)
+        return self.calibration.pixels(*self.target_arcsec, scale)
+
+    def _seconds(self, at: datetime) -> float:
+        return (at - self._began).total_seconds()
+
+    def _place(self, seen: Seen) -> tuple[float, float] | None:
+        if seen.shift is None:
+            return None
+        scale = scale_of(self.kit, self.frames.binning)
+        return self.calibration.sky_arcsec(seen.shift.dx_px, seen.shift.dy_px, scale)
+
+    def _error(self, seen: Seen) -> tuple[float, float] | None:
+        place = self._place(seen)
+        return None if place is None else (place[0] - self.target_arcsec[0], place[1] - self.target_arcsec[1])
+
+    @property
+    def _rates(self) -> tuple[float, float]:
+        return self.calibration.rates_arcsec_s(scale_of(self.kit, self.frames.binning))
+
+    async def _correct(self, seen: Seen, arrived: float, words: str) -> None:
+        error = self._error(seen)
+        assert error is not None, "it was seen"
+        pulses, sent = [0, 0], [0.0, 0.0]
+        if self.corrects:
+            every_s = self._every_s(seen.at)
+            for k, (name, rate) in enumerate(zip(("ra", "dec"), self._rates, strict=True)):
+                wanted = self._laws[name].correction(error[k], self._seconds(seen.at), every_s)
+                pulses[k] = self._pulse_ms(name, wanted, rate)
+                sent[k] = pulses[k] / 1000 * rate
+        late_ms = 1000 * (asyncio.get_running_loop().time() - arrived)
+        pulses = await self._send(pulses)
+        for k, name in enumerate(("ra", "dec")):
+            self._laws[name].took(sent[k] if pulses[k] else 0.0)
+        self._sample(seen, (pulses[0], pulses[1]), "dimmed" if words else "", late_ms)
+        self._watch.corrected(error, (sent[0], sent[1]))
+        self._good, self._cloudy = self._good + 1, 0
+        if self._good == _HOLDS_AFTER:
+            self._watch.found_again()
+        for law in self._laws.values():
+            law.rest()
+
+    def _every_s(self, at: datetime) -> float:
+        """From the middle of this frame to that of the next, as it was last time."""
+        if (
+            self.recent
+            and (gap := (at - self.recent[-1].at).total_seconds()) < 3 * self.frames.exposure_s + 5
+        ):
+            return max(gap, 0.1)
+        return self.frames.exposure_s + 0.5
+
+    def _pulse_ms(self, name: str, arcsec: float, rate_arcsec_s: float) -> int:
+        most = self._settings[name].longest_pulse_ms
+        wanted = round(1000 * arcsec / rate_arcsec_s)
+        return 0 if abs(wanted) < _SHORTEST_PULSE_MS else max(-most, min(most, wanted))
+
+    async def _send(self, pulses: list[int]) -> list[int]:
+        """Both axes at once. A mount that fails once is no reason to give up: the next frame shows it."""
+
+        async def one(name: str, duration_ms: int) -> int:
+            onward, back = DIRECTIONS[name]
+            try:
+                await pulse(self.kit, onward if duration_ms > 0 else back, abs(duration_ms))
+            except DeviceError as problem:
+                await self.tell({}, f"a pulse was not done: {problem}")
+                return 0
+            return duration_ms
+
+        wanted = [(k, name, p) for k, (name, p) in enumerate(zip(("ra", "dec"), pulses, strict=True)) if p]
+        done = await asyncio.gather(*(one(name, p) for _, name, p in wanted))
+        told = [0, 0]
+        for (k, _, _), sent in zip(wanted, done, strict=True):
+            told[k] = sent
+        return told
+
+    def _sample(self, seen: Seen, pulses: tuple[int, int], mark: str, late_ms: float) -> None:
+        sample = Sample(
+            at=seen.at,
+            error_arcsec=self._error(seen),
+            place_arcsec=self._place(seen),
+            pulse_ms=pulses,
+            rates_arcsec_s=self._rates,
+            snr=seen.snr,
+            light_adu=seen.light_adu,
+            stars=seen.shift.counted if seen.shift else 0,
+            mark=mark,
+            late_ms=late_ms,
+        )
+        self.recent.append(sample)
+        self.sampled(sample)
+
+    # -- the ladder ---------------------------------------------------------------------------------------
+
+    async def _trouble(self, verdict: Verdict) -> None:
+        if verdict.mean is Mean.HOLD:
+            raise ActivityFailed(verdict.words)
+        if verdict.mean in (Mean.OTHER, Mean.CALIBRATE) or (verdict.mean is Mean.CLOUD and not self._cloudy):
+            await self.tell({"mark": verdict.mean.value}, verdict.words)
+        if verdict.wait_s:
+            await self.kit.clock.sleep(verdict.wait_s)
+        if verdict.mean is Mean.CALIBRATE:
+            assert self.recalibrate is not None, "else it would not be asked for"
+            self.calibration = await self.recalibrate()
+            self._watch.calibrated()
+            await self._anew()
+        elif verdict.mean is Mean.OTHER:
+            try:
+                await self._anew()
+            except ActivityFailed as none:
+                await self.tell({}, str(none))
+                self._watch.nothing_there(self._seconds(self.kit.clock.utcnow()))
+        elif verdict.mean is Mean.CLOUD:
+            await self._through_a_cloud()
+
+    async def _through_a_cloud(self) -> None:
+        """The same stars, where the mount has drifted to meanwhile; now and then others."""
+        self._cloudy += 1
+        if self._cloudy % _OTHERS_EVERY:
+            return
+        with contextlib.suppress(ActivityFailed):
+            await self._anew()
+
+    async def _anew(self, adapt: bool = True) -> None:
+        """Other stars; where they stand now is where they belong."""
+        choice = await self.frames.choose(self.near, adapt)
+        self.target_arcsec = (0.0, 0.0)
+        self._watch.chosen()
+        for name, settings in self._settings.items():
+            self._laws[name] = law_of(settings)
+        stars = len(choice.stars)
+        await self.tell({"stars": stars}, f"guiding by {stars} star{'s' * (stars != 1)}, chosen anew")
