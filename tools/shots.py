@@ -9,6 +9,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
 
@@ -22,7 +23,8 @@ from vigil.cli.files import EXAMPLE_RIGS, demo_file
 from vigil.documents.deeds import Deed
 from vigil.documents.deeds import Stage as Stage_
 from vigil.documents.events import Event, Kind
-from vigil.documents.messages import Command, DeviceReport, Reports, Status
+from vigil.documents.guiding import GUIDE
+from vigil.documents.messages import Command, DeviceReport, Reports, Sample, Samples, Status
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.documents.rig.change import with_values
@@ -172,6 +174,38 @@ def _fill_focus_log() -> None:
         on_the_bench(Alone(rig, Scenario(), 1, at, quick=True, ledger=ledger_file()), run)
 
 
+def _take_guiding(stage: Stage) -> None:
+    """Five minutes guided, the strength changed in the middle; measured quickly."""
+    window, session, rows = stage.window, stage.session, list[dict[str, object]]()
+    rig = session.rig
+    assert rig.simulated is not None
+
+    async def run(bench: Bench) -> list[Event]:
+        def sampled(row: dict[str, object]) -> None:
+            rows.append(row)
+            if len(rows) == 90:
+                milder = with_values(bench.kit.rig, {("guider", "ra", "strength"): 0.3})
+                bench.kit = replace(bench.kit, rig=milder)
+
+        bench.order = replace(bench.order, sampled=sampled)
+        await bench.carry_out("guiding", {"frames": 160})
+        return bench.events
+
+    at = rig.simulated.starts_at + timedelta(hours=5)
+    events = on_the_bench(Alone(rig, Scenario(), 3, at, quick=True), run)
+    base = max(e.id for e in stage.told.events) + 1000
+    events = [e.model_copy(update={"id": base + k}) for k, e in enumerate(events)]
+    session.take_news([*events])
+    name = events[0].errand
+    session.take_news([Samples(errand=name, stream=GUIDE, rows=[Sample(at=at, values=row) for row in rows])])
+    window.go_to("Tune")
+    tune = window.workspace("Tune")
+    assert isinstance(tune, Tune)
+    tune.show_bench("Guiding")
+    stage.settle()
+    _save(window, "guiding")
+
+
 def _take_rig(stage: Stage, wanted: Callable[[str], bool]) -> None:
     """The Rig workspace by day: devices connected, three things wrong."""
     window, session = stage.window, stage.session
@@ -205,12 +239,6 @@ def _take_rig(stage: Stage, wanted: Callable[[str], bool]) -> None:
     stage.settle()
     if wanted("rig-horizon"):
         _save(window, "rig-horizon")
-    rig.choose("telescope")
-    rig.show_comparison()
-    stage.settle()
-    if wanted("rig-compare"):
-        _save(window, "rig-compare")
-    rig.compare.done.click()
     session.take_news([Reports(at=session.now, devices=[])])
 
 
@@ -277,6 +305,8 @@ def _take_views(told: Told, wanted: Callable[[str], bool]) -> None:
         stage.settle()
         _save(window, "tune")
         stage.session.moments.look_at(None)
+    if wanted("guiding"):
+        _take_guiding(stage)
     if wanted("scenery"):
         window.go_to("Watch")
         window.toggle_scenery()

@@ -67,6 +67,7 @@ class Tokens:
     day: str
     moment: str
     on_moment: str
+    dec: str
 
 
 DARK = Tokens(
@@ -88,6 +89,7 @@ DARK = Tokens(
     day="#4a5d78",
     moment="#e3e9f0",
     on_moment="#0e141b",
+    dec="#b79af0",
 )
 RED = Tokens(
     ink="#070000",
@@ -108,6 +110,7 @@ RED = Tokens(
     day="#4e100b",
     moment="#ff5a48",
     on_moment="#0c0000",
+    dec="#c2402f",
 )
 TEXT_ROLES = ("text", "soft", "faint", "accent", "select", "warn", "fault")
 GROUND_ROLES = ("ink", "raised", "well")

@@ -133,6 +133,8 @@ class _Run:
         duration_ms = self._pulse_ms[axis]
         await pulse(self._kit, direction, duration_ms)
         await self._look(direction, duration_ms)
+        if axis == "dec":  # once more, for the backlash is the hardest to know
+            await self._look(direction, 0)
         number = len(self._moves)
         dx, dy = self._where
         await self._tell(

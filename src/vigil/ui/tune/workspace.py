@@ -10,17 +10,26 @@ from vigil.ui.pieces import button, row
 from vigil.ui.session import Session
 from vigil.ui.theme import Size
 from vigil.ui.tune.focus import FocusBench
+from vigil.ui.tune.guiding import GuidingBench
 from vigil.ui.tune.mount import MountBench
 from vigil.ui.workspace import Edited, Workspace
 
 
 class Tune(Workspace):
-    """The benches of focus and mount; those of polar alignment and guiding come."""
+    """The benches of focus, guiding and mount; that of polar alignment comes."""
 
     def __init__(self, session: Session, jobs: Jobs) -> None:
         super().__init__("Tune")
-        self.focus, self.mount = FocusBench(session, jobs), MountBench(session)
-        self.benches: dict[str, Workspace] = {"Focus": self.focus, "Mount": self.mount}
+        self.focus, self.guiding, self.mount = (
+            FocusBench(session, jobs),
+            GuidingBench(session, jobs),
+            MountBench(session),
+        )
+        self.benches: dict[str, Workspace] = {
+            "Focus": self.focus,
+            "Guiding": self.guiding,
+            "Mount": self.mount,
+        }
         self._stack = QStackedWidget()
         self._choices = QButtonGroup(self)
         self.choices: dict[str, QPushButton] = {}

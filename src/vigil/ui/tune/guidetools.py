@@ -1,0 +1,125 @@
+"""The tools beside the guiding graph: begin and stop, how it goes, each axis's settings."""
+
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtWidgets import QGridLayout, QWidget
+
+from vigil.documents.errands import ErrandState
+from vigil.documents.rig import Rig
+from vigil.guiding.laws import LAWS
+from vigil.ui.fields import ValueField, number, whole_number
+from vigil.ui.pieces import Choice, Facts, Told, button, column, label
+from vigil.ui.tune.tools import Doing, left, line, value_field, whole
+
+_ROWS = (("strength", "strength"), ("dead_band_arcsec", "dead band, ″"), ("longest_pulse_ms", "longest, ms"))
+_READ: dict[str, Callable[[str], Any]] = {
+    "strength": lambda t: number(t, "correction strength", 0, 2),
+    "dead_band_arcsec": lambda t: number(t.removesuffix("″"), "dead band", 0, 60),
+    "longest_pulse_ms": lambda t: whole_number(t.removesuffix("ms"), "longest pulse", 10, 20_000),
+}
+_AXIS_WORDS = (("ra", "right asc."), ("dec", "declination"))
+
+
+class GuideTools(QWidget):
+    """Settings are the rig's: what is entered is in force with the next frame, and Back takes it back."""
+
+    def __init__(self, doing: Doing, back: Callable[[], None], from_here: Callable[[], None]) -> None:
+        super().__init__()
+        self._doing = doing
+        self.guide = button("Guide", "primary", "Choose stars and guide, until stopped")
+        self.watch = button("Only watch", "", "A record without corrections, for a study")
+        self.calibrate = button("Calibrate", "", "Which way and how far a star moves for a correction")
+        self.calibrate_there = button("Go there, calibrate", "", "Near the equator and the meridian")
+        self.stop = button("Stop", "", "Stop what the bench is doing")
+        self.guide.clicked.connect(lambda: doing.begin("guiding"))
+        self.watch.clicked.connect(lambda: doing.begin("guiding", corrects=False))
+        self.calibrate.clicked.connect(lambda: doing.begin("guide calibration"))
+        self.calibrate_there.clicked.connect(lambda: doing.begin("guide calibration", goes=True))
+        self.stop.clicked.connect(doing.stop)
+        self.back = button("Back", "small", "The settings from before the last change")
+        self.from_here = button("From here", "small", "Reckon the figures from now on")
+        self.back.clicked.connect(back)
+        self.from_here.clicked.connect(from_here)
+        self.exposure = value_field("Guide exposure, s", self._set_exposure, doing.say)
+        self.laws: dict[str, Choice] = {}
+        self.fields: dict[tuple[str, str], ValueField] = {}
+        self.figures, self.said = Facts(), Told("", "soft")
+        made = column(gap=6)
+        made.addLayout(left(self.guide, self.watch, self.stop))
+        made.addLayout(left(self.calibrate, self.calibrate_there))
+        self._goes = label("How it goes", "section")
+        made.addWidget(self._goes)
+        made.addWidget(self.figures)
+        made.addWidget(self.said)
+        made.addWidget(label("Settings", "section"))
+        made.addWidget(line("exposure", self.exposure, "s"))
+        for axis, words in _AXIS_WORDS:
+            law = Choice()
+            law.addItems(LAWS)
+            law.setAccessibleName(f"Method, {words}")
+            law.activated.connect(lambda _, a=axis: self._set_law(a))
+            self.laws[axis] = law
+            made.addWidget(line(words, law))
+        made.addWidget(self._settings())
+        made.addLayout(left(self.back, self.from_here))
+        whole(made, self)
+
+    def _settings(self) -> QWidget:
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(5)
+        for column_number, (axis, words) in enumerate(
+            (("ra", "right asc."), ("dec", "declination")), start=1
+        ):
+            grid.addWidget(label(words, "soft"), 0, column_number)
+            for row_number, (key, name) in enumerate(_ROWS, start=1):
+                grid.addWidget(label(name, "soft"), row_number, 0)
+                apply = self._setter(axis, key)
+                field = value_field(f"{name}, {words}", apply, self._doing.say)
+                self.fields[axis, key] = field
+                grid.addWidget(field, row_number, column_number)
+        grid.setColumnStretch(3, 1)
+        return whole(grid)
+
+    def _set_exposure(self, text: str) -> None:
+        self._doing.edit(
+            {("guider", "exposure_s"): number(text.removesuffix("s"), "exposure", 0.01, 60)}, "exposure"
+        )
+
+    def _setter(self, axis: str, key: str) -> Callable[[str], None]:
+        def apply(text: str) -> None:
+            self._doing.edit({("guider", axis, key): _READ[key](text)}, dict(_ROWS)[key].split(",")[0])
+
+        return apply
+
+    def _set_law(self, axis: str) -> None:
+        self._doing.edit({("guider", axis, "law"): self.laws[axis].currentText()}, "method")
+
+    def show_all(
+        self,
+        rig: Rig,
+        hindered: bool,
+        busy: ErrandState | None,
+        facts: list[tuple[str, str]],
+        said: str,
+        changed: bool,
+    ) -> None:
+        """`changed`: whether there is a change to take back."""
+        for doing in (self.guide, self.watch, self.calibrate, self.calibrate_there):
+            doing.setEnabled(not hindered)
+        self.stop.setEnabled(busy is not None)
+        self.back.setEnabled(changed)
+        self.from_here.setEnabled(bool(facts))
+        self.figures.show_facts(facts)
+        self.said.setText(said)
+        for made in (self._goes, self.figures, self.said):
+            made.setVisible(bool(facts))
+        guider = rig.guider
+        if guider is None:
+            return
+        self.exposure.show_value(f"{guider.exposure_s:g}")
+        for axis, part in (("ra", guider.ra), ("dec", guider.dec)):
+            self.laws[axis].setCurrentText(part.law)
+            for key, _ in _ROWS:
+                self.fields[axis, key].show_value(f"{getattr(part, key):g}")

@@ -1,0 +1,345 @@
+"""The guiding bench: the graph, the calibration's picture, what a study says."""
+
+from datetime import datetime
+from typing import Any
+
+import numpy as np
+from PyQt6.QtWidgets import QButtonGroup, QPushButton, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
+
+from vigil.documents.errands import ErrandState
+from vigil.documents.events import Event, Kind
+from vigil.documents.guiding import CALIBRATION, DARK, GUIDE, GUIDING
+from vigil.documents.messages import Command, Samples
+from vigil.guiding.diagnosis import Finding, diagnose, good_enough
+from vigil.guiding.figures import AxisFigures
+from vigil.guiding.record import BadRecord
+from vigil.guiding.study import Study, study
+from vigil.ui.actions import Action
+from vigil.ui.jobs import Jobs
+from vigil.ui.linkstate import LinkState
+from vigil.ui.pieces import Choice, Told, button, label, row
+from vigil.ui.session import Session
+from vigil.ui.theme import set_styled
+from vigil.ui.tune.calibrationpicture import CalibrationPicture
+from vigil.ui.tune.guidegraph import SCALES_ARCSEC, SPANS_MIN, GuideGraph
+from vigil.ui.tune.guideseen import AXES, AXIS_WORDS, Change, GuideSeen
+from vigil.ui.tune.guidetools import GuideTools
+from vigil.ui.tune.studypicture import StudyPicture
+from vigil.ui.tune.studytools import StudyTools
+from vigil.ui.tune.tools import Doing
+from vigil.ui.workspace import Workspace, page, scrolled, side
+
+_VIEWS = ("Graph", "Calibration", "Study")
+_KINDS = (GUIDING, CALIBRATION, DARK)
+_LEAST_LIMIT_ARCSEC = 0.3
+
+
+class GuidingBench(Workspace):
+    """What is asked for becomes an errand of the keeper."""
+
+    def __init__(self, session: Session, jobs: Jobs) -> None:
+        super().__init__("Guiding")
+        self._session, self._jobs = session, jobs
+        self._study: Study | None = None
+        self.seen = GuideSeen()
+        self._from: datetime | None = None
+        self._before: tuple[AxisFigures | None, ...] = (None, None)
+        self._taken_back: list[tuple[dict[Any, Any], str]] = []
+        self._calibration: dict[str, Any] | None = None
+        self._problem = ("", "warn")
+        self.graph, self.calibration, self.study = GuideGraph(), CalibrationPicture(), StudyPicture()
+        doing = Doing(self._begin, self._stop, self._say, self._edit)
+        self.tools = GuideTools(doing, self._back, self._from_here)
+        self.study_tools = StudyTools(doing, self._begin_study)
+        self._pictures, self._tools = QStackedWidget(), QStackedWidget()
+        self.views: dict[str, QPushButton] = {}
+        self.scale, self.span = Choice(), Choice()
+        self.said = Told("", "soft")
+        self._build()
+        session.happened.connect(self._take_event)
+        session.sampled.connect(self._take_samples)
+        for changed in (
+            session.errands_changed,
+            session.status_changed,
+            session.devices_changed,
+            session.rig_changed,
+        ):
+            changed.connect(self.refresh)
+
+    def _build(self) -> None:
+        group = QButtonGroup(self)
+        for name, picture in zip(_VIEWS, (self.graph, self.calibration, self.study), strict=True):
+            choice = button(name, "plain")
+            choice.setCheckable(True)
+            choice.toggled.connect(lambda on, n=name: self.show_view(n) if on else None)
+            group.addButton(choice)
+            self.views[name] = choice
+            self._pictures.addWidget(picture)
+        self.scale.setAccessibleName("Scale of the graph")
+        self.scale.addItems([f"± {scale:g}″" for scale in SCALES_ARCSEC])
+        self.scale.activated.connect(lambda k: self.graph.set_scale(SCALES_ARCSEC[k]))
+        self.span.setAccessibleName("Span of the graph")
+        self.span.addItems([f"{span} min" for span in SPANS_MIN])
+        self.span.activated.connect(lambda k: self.graph.set_span(SPANS_MIN[k]))
+        self.graph.scaled.connect(self._show_scale)
+        self._tools.addWidget(self.tools)
+        self._tools.addWidget(self.study_tools)
+        self._beside = QWidget()
+        beside = row(label("scale", "soft"), self.scale, label("span", "soft"), self.span, gap=6)
+        beside.setContentsMargins(0, 0, 0, 0)
+        self._beside.setLayout(beside)
+        views = row(*self.views.values(), gap=2)
+        views.addStretch(1)
+        views.addWidget(self._beside)
+        self._pictures.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        main = page(views, self._pictures, gap=6)
+        layout = main.layout()
+        assert isinstance(layout, QVBoxLayout)
+        layout.setStretchFactor(self._pictures, 1)
+        self.build(main, scrolled(side(label("Guiding", "head"), self.said, self._tools)))
+        self._show_scale()
+        self.show_view("Graph")
+
+    def _show_scale(self) -> None:
+        self.scale.setCurrentIndex(SCALES_ARCSEC.index(self.graph.scale_arcsec))
+        self.span.setCurrentIndex(SPANS_MIN.index(self.graph.span_min))
+
+    # -- doing ----------------------------------------------------------------------------------------
+
+    def hindrance(self) -> str:
+        """Why nothing can be begun now; empty when it can."""
+        session = self._session
+        if session.link is not LinkState.OPEN:
+            return "no keeper answers"
+        if session.rig.guider is None:
+            return f"{session.rig.name} has no guide camera"
+        if session.rig.guide_scale_arcsec_px is None:
+            return "the guide scope's focal length isn't known (Rig)"
+        if session.run in ("running", "closing"):
+            return "a night runs: hold it first"
+        for name in ("guide camera", "mount"):
+            report = session.reports.get(name)
+            if report is None or report.lamp == "not connected":
+                return f"connect the {name} first (Rig)"
+        busy = self.under_way
+        return f"{busy.words} is under way" if busy else ""
+
+    @property
+    def under_way(self) -> ErrandState | None:
+        """The bench's errand, where one is."""
+        return next((e for e in self._session.errands_under_way if e.kind in _KINDS), None)
+
+    def _begin(self, kind: str, **values: Any) -> None:
+        why = self.hindrance()
+        self._say(why)
+        if why:
+            return
+        if kind == CALIBRATION:
+            self.calibration.begin()
+            self.show_view("Calibration")
+        else:
+            self.seen, self._from, self._before = GuideSeen(), None, (None, None)
+            self.show_view("Graph")
+        self._session.ask(Command.BEGIN, kind=kind, **values)
+
+    def _stop(self) -> None:
+        errand = self.under_way
+        if errand is not None:
+            self._session.stop_errand(errand.errand)
+
+    def _edit(self, values: dict[Any, Any], what: str) -> None:
+        before = {path: self._session.edits.value(path) for path in values}
+        try:
+            self._session.edits.edit_all(values, what)
+        except ValueError as problem:
+            self._say(str(problem))
+            return
+        if before != values:
+            self._taken_back.append((before, what))
+            self._say("")
+
+    def _back(self) -> None:
+        """The last change taken back; that is a change too, and marked as one."""
+        if self._taken_back:
+            values, what = self._taken_back.pop()
+            self._session.edits.edit_all(values, f"{what}, as before")
+            self.show_anew()
+
+    def _from_here(self) -> None:
+        self._mark(self.seen.last)
+        self.show_anew()
+
+    def _mark(self, moment: datetime | None) -> None:
+        """Figures are reckoned from here, with those from before beside them."""
+        part = self.seen.since(self._from)
+        self._before = tuple(self.seen.figures(name, part) for name in AXES)
+        self._from = moment
+
+    def _begin_study(self) -> None:
+        try:
+            record = self.seen.record()
+        except BadRecord as problem:
+            self._say(str(problem))
+            return
+        self._jobs.run("guide study", lambda: study(record), self._show_study, self._no_study)
+
+    def _show_study(self, found: Study) -> None:
+        self._study = found
+        self._say("")
+
+    def _no_study(self, problem: Exception) -> None:
+        self._say(str(problem))
+
+    # -- hearing --------------------------------------------------------------------------------------
+
+    def _take_event(self, event: object) -> None:
+        assert isinstance(event, Event)
+        state = self._session.errands.get(event.errand)
+        if state is None or state.kind not in _KINDS:
+            return
+        values = event.values
+        if event.kind is Kind.ERRAND_STARTED and state.kind == CALIBRATION:
+            self.calibration.begin()
+        if event.kind is Kind.ERRAND_STEP and "direction" in values:
+            self.calibration.add_move(values)
+        if event.kind is Kind.ERRAND_STEP and "changed" in values:
+            self.seen.changes.append(Change(event.at, _short(event.reason), values["changed"]))
+            self._mark(event.at)
+        if "calibration" in values:
+            self._calibration = values["calibration"]
+        self.refresh()
+
+    def _take_samples(self, samples: object) -> None:
+        assert isinstance(samples, Samples)
+        if samples.stream != GUIDE:
+            return
+        if samples.errand != self.seen.errand:
+            self.seen = GuideSeen(samples.errand)
+            self._from, self._before = None, (None, None)
+        for sample in samples.rows:
+            self.seen.add(dict(sample.values))
+        self.refresh()
+
+    # -- showing --------------------------------------------------------------------------------------
+
+    @property
+    def view(self) -> str:
+        return _VIEWS[self._pictures.currentIndex()]
+
+    def show_view(self, name: str) -> None:
+        """One of the bench's pictures."""
+        if not self.views[name].isChecked():
+            self.views[name].setChecked(True)  # comes back here
+            return
+        self._pictures.setCurrentIndex(_VIEWS.index(name))
+        self._beside.setVisible(name == "Graph")
+        self._tools.setCurrentWidget(self.study_tools if name == "Study" else self.tools)
+        for k in range(self._tools.count()):  # only what is seen claims room
+            wanted = (
+                QSizePolicy.Policy.Preferred
+                if k == self._tools.currentIndex()
+                else QSizePolicy.Policy.Ignored
+            )
+            beside = self._tools.widget(k)
+            if beside is not None:
+                beside.setSizePolicy(QSizePolicy.Policy.Preferred, wanted)
+        firsts = {
+            "Graph": self.tools.guide,
+            "Calibration": self.tools.calibrate,
+            "Study": self.study_tools.study,
+        }
+        self.first = firsts[name]
+        self.show_anew()
+
+    def actions_here(self) -> list[Action]:
+        doing: list[tuple[str, QPushButton]] = [
+            ("Guide", self.tools.guide),
+            ("Watch a guide star without corrections", self.tools.watch),
+            ("Calibrate the guider", self.tools.calibrate),
+            ("Go to the calibration place and calibrate", self.tools.calibrate_there),
+            ("Stop guiding", self.tools.stop),
+            ("Guiding figures from here", self.tools.from_here),
+            ("Guiding settings as before the last change", self.tools.back),
+            ("Study the guide record", self.study_tools.study),
+            ("Take the study's advice over", self.study_tools.take_over),
+        ]
+        views = [
+            Action(f"Guiding bench: {name.lower()}", lambda n=name: self.show_view(n))  # type: ignore[misc]
+            for name in _VIEWS
+        ]
+        return [*views, *(Action(words, made.click) for words, made in doing)]
+
+    def show_anew(self) -> None:
+        rig = self._session.rig
+        busy, why = self.under_way, self.hindrance()
+        self._show_words(why, busy)
+        try:
+            main_px: float | None = rig.scale_arcsec_px()
+        except ValueError:
+            main_px = None
+        bands = {name: getattr(rig.guider, name).dead_band_arcsec if rig.guider else 0.0 for name in AXES}
+        said = f"{why[:1].upper()}{why[1:]}." if why else "Nothing is guided: Guide begins."
+        self.graph.show_seen(self.seen, main_px, bands, said)
+        self.calibration.show_found(self._calibration, "No calibration was made in this window yet.")
+        frames = int(np.count_nonzero([np.isfinite(e[0]) for e in self.seen.error]))
+        self.study.show_study(
+            self._study, "Nothing is studied yet: Study looks at the frames that were heard."
+        )
+        self.study_tools.show_all(rig, self._study, frames, self._jobs.busy("guide study"))
+        facts, findings = self._figures(main_px)
+        self.tools.show_all(
+            rig, bool(why), busy, facts, "\n".join(f"{f.words[:1].upper()}{f.words[1:]}." for f in findings),
+            bool(self._taken_back),
+        )  # fmt: skip
+
+    def _figures(self, main_px: float | None) -> tuple[list[tuple[str, str]], list[Finding]]:
+        part = self.seen.since(self._from)
+        if part.start >= len(self.seen.at):
+            return [], []
+        found = {name: self.seen.figures(name, part) for name in AXES}
+        guide_px = self._session.rig.guide_scale_arcsec_px
+        facts: list[tuple[str, str]] = []
+        for name, before in zip(AXES, self._before, strict=True):
+            now = found[name]
+            if now is None:
+                return [], []
+            was = f"{before.rms_arcsec:.2f} → " if before is not None else ""
+            px = f" · {now.rms_arcsec / guide_px:.2f} px" if guide_px else ""
+            facts.append((AXIS_WORDS[name], f"{was}{now.rms_arcsec:.2f}″{px}"))
+        ra, dec = found["ra"], found["dec"]
+        assert ra is not None and dec is not None
+        total = (ra.rms_arcsec**2 + dec.rms_arcsec**2) ** 0.5
+        facts += [
+            ("peak to peak", f"{ra.peak_to_peak_arcsec:.1f}″, {dec.peak_to_peak_arcsec:.1f}″"),
+            ("corrections a minute", f"{ra.corrections_min:.0f}, {dec.corrections_min:.0f}"),
+            ("that is, of frames", f"{100 * ra.corrected_share:.0f} %, {100 * dec.corrected_share:.0f} %"),
+            ("drift, ″/min", f"{ra.drift_arcsec_min:+.1f}, {dec.drift_arcsec_min:+.1f}".replace("-", "−")),
+        ]
+        findings: list[Finding] = []
+        for name in AXES:
+            findings += diagnose(AXIS_WORDS[name], *self.seen.axis(name, part), found[name])
+        if main_px is not None and not any(f.level == "wait" for f in findings):
+            findings.insert(0, good_enough(total, max(main_px, _LEAST_LIMIT_ARCSEC)))
+        return facts, findings
+
+    def _show_words(self, why: str, busy: ErrandState | None) -> None:
+        problem, role = self._problem
+        if busy is not None:
+            text, role = busy.reason or f"{busy.words} …", "soft"
+        elif problem:
+            text = problem
+        elif why:
+            text, role = f"{why}.", "warn"
+        else:
+            text, role = "Stars in the field, the mount tracking: then guide.", "soft"
+        set_styled(self.said, "role", role)
+        self.said.setText(f"{text[:1].upper()}{text[1:]}")
+
+    def _say(self, problem: str, role: str = "warn") -> None:
+        self._problem = problem, role
+        self.show_anew()
+
+
+def _short(words: str) -> str:
+    """For a mark in the graph."""
+    return words.replace("right ascension", "RA").replace("declination", "dec")

@@ -1,0 +1,80 @@
+"""The tools beside a study: study what was heard, take the advice over."""
+
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtWidgets import QWidget
+
+from vigil.documents.rig import Rig
+from vigil.guiding.study import Study
+from vigil.ui.pieces import Facts, Told, button, column, label
+from vigil.ui.tune.tools import Doing, left, whole
+
+_HOW = (
+    "Best from a record without corrections: Only watch, for ten minutes or so, with short exposures. "
+    "The star drifts meanwhile; guiding anew takes it up where it is."
+)
+
+
+class StudyTools(QWidget):
+    """`study` looks at the frames that were heard; what it advises becomes the rig's with one click."""
+
+    def __init__(self, doing: Doing, study: Callable[[], None]) -> None:
+        super().__init__()
+        self._doing = doing
+        self._found: Study | None = None
+        self.study = button("Study", "primary", "Of the frames heard, with or without corrections")
+        self.take_over = button("Take the advice over", "", "Exposure, methods, strengths and dead bands")
+        self.study.clicked.connect(study)
+        self.take_over.clicked.connect(self._take_over)
+        self.facts, self.said = Facts(), Told("", "soft")
+        made = column(gap=6)
+        made.addLayout(left(self.study))
+        made.addWidget(Told(_HOW, "small"))
+        made.addWidget(label("Advice", "section"))
+        made.addWidget(self.facts)
+        made.addWidget(self.said)
+        made.addLayout(left(self.take_over))
+        whole(made, self)
+
+    def _take_over(self) -> None:
+        if self._found is not None:
+            self._doing.edit(advised(self._found), "the study's advice")
+
+    def show_all(self, rig: Rig, found: Study | None, frames: int, busy: bool) -> None:
+        """`frames` is how many there are to study."""
+        self._found = found
+        self.study.setEnabled(frames >= 2 * 20 and not busy)
+        self.take_over.setEnabled(found is not None and rig.guider is not None)
+        if found is None:
+            self.facts.show_facts([("frames", f"{frames}")])
+            self.said.setText("")
+            return
+        predicted = (found.ra.best.measured_rms_arcsec**2 + found.dec.best.measured_rms_arcsec**2) ** 0.5
+        present = (found.ra.present_rms_arcsec**2 + found.dec.present_rms_arcsec**2) ** 0.5
+        self.facts.show_facts(
+            [
+                ("exposure", f"{found.exposure_s:g} s"),
+                *(
+                    (words, f"{axis.best.settings.law} {axis.best.settings.strength:g}")
+                    for words, axis in (("right ascension", found.ra), ("declination", found.dec))
+                ),
+                ("rms to be expected", f"{predicted:.2f}″"),
+                ("in the record", f"{present:.2f}″"),
+            ]
+        )
+        more = f"Not enough yet: {'; '.join(found.missing)}. About {found.more_min:.0f} min more."
+        self.said.setText("" if found.enough else more)
+
+
+def advised(found: Study) -> dict[Any, Any]:
+    """As values of the rig."""
+    values: dict[Any, Any] = {("guider", "exposure_s"): found.exposure_s}
+    for name, axis in (("ra", found.ra), ("dec", found.dec)):
+        settings = axis.best.settings
+        values |= {
+            ("guider", name, "law"): settings.law,
+            ("guider", name, "strength"): settings.strength,
+            ("guider", name, "dead_band_arcsec"): settings.dead_band_arcsec,
+        }
+    return values

@@ -1,0 +1,194 @@
+"""The guiding bench in the window, by keyboard alone, with what the bench's errands really tell."""
+
+from dataclasses import dataclass, replace
+from datetime import timedelta
+from typing import Any
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication
+
+from tests.ui.conftest import Stage
+from vigil.cli.benchalone import Alone, Bench, on_the_bench
+from vigil.documents.events import Event
+from vigil.documents.guiding import GUIDE
+from vigil.documents.messages import Command, DeviceReport, ErrandReport, Reports, Sample, Samples
+from vigil.documents.rig.change import with_values
+from vigil.documents.scenario import Scenario
+from vigil.documents.scenario.mount import Harmonic, MountEffects
+from vigil.ui.theme import Light, theme
+from vigil.ui.tune.guiding import GuidingBench
+from vigil.ui.tune.workspace import Tune
+
+WORM = Scenario(mount=MountEffects(periodic_error=[Harmonic(amplitude_arcsec=5.0)], dec_backlash_arcsec=6.0))
+
+
+@dataclass
+class Guiding:
+    """The bench on the stage; `tell` plays an errand that was carried out to the window."""
+
+    stage: Stage
+    bench: GuidingBench
+    told: int = 1000
+
+    def ready(self, connected: bool = True) -> None:
+        lamp = "ready" if connected else "not connected"
+        state = {"tracking": True, "ra_deg": 60.0, "dec_deg": 0.0}
+        reports = [
+            DeviceReport(name="guide camera", lamp=lamp, state={}),
+            DeviceReport(name="mount", lamp=lamp, state=state),
+        ]
+        self.stage.bridge.told.emit([Reports(at=self.stage.session.now, devices=reports)])
+
+    def carried_out(
+        self, kind: str, changes: dict[int, dict[Any, Any]] | None = None, **values: Any
+    ) -> tuple[list[Event], list[tuple[int, dict[str, Any]]]]:
+        """Its events, and each frame with how many were told before it; `changes` in the rig by frame."""
+        rig = self.stage.session.rig
+        assert rig.simulated is not None
+        rows: list[tuple[int, dict[str, Any]]] = []
+
+        async def use(place: Bench) -> list[Event]:
+            def sampled(row: dict[str, Any]) -> None:
+                rows.append((len(place.events), row))
+                if changes and len(rows) in changes:
+                    place.kit = replace(place.kit, rig=with_values(place.kit.rig, changes[len(rows)]))
+
+            place.order = replace(place.order, sampled=sampled)
+            await place.carry_out(kind, values)
+            return place.events
+
+        at = rig.simulated.starts_at + timedelta(hours=5)
+        return on_the_bench(Alone(rig, WORM, 2, at, quick=True), use), rows
+
+    def tell(self, events: list[Event], rows: list[tuple[int, dict[str, Any]]], over: bool = True) -> None:
+        self.told += 1000
+        number = f"{events[0].errand}-{self.told}"
+        events = [e.model_copy(update={"id": self.told + k, "errand": number}) for k, e in enumerate(events)]
+        told = 0
+        for before, row in rows:
+            self.stage.bridge.told.emit(events[told:before])
+            told = before
+            sample = Sample(at=self.stage.session.now, values=row)
+            self.stage.bridge.told.emit([Samples(errand=number, stream=GUIDE, rows=[sample])])
+        self.stage.bridge.told.emit(events[told : None if over else -1])
+        report = ErrandReport(
+            id=number, kind=events[0].values["kind"], words=events[0].values["words"], because="",
+            began=events[0].at, claims=[], questions=[],
+        )  # fmt: skip
+        status = self.stage.session.status
+        assert status is not None
+        self.stage.bridge.status_came.emit(status.model_copy(update={"errands": [] if over else [report]}))
+        self.ready()
+        self.stage.settle()
+
+    @property
+    def asked(self) -> tuple[Command, dict[str, Any]]:
+        return self.stage.bridge.asked[-1]
+
+
+@pytest.fixture
+def guiding(stage: Stage) -> Guiding:
+    tune = stage.workspace("Tune")
+    assert isinstance(tune, Tune)
+    tune.show_bench("Guiding")
+    made = Guiding(stage, tune.guiding)
+    made.ready()
+    stage.settle()
+    return made
+
+
+def press(guiding: Guiding, name: str) -> None:
+    """A button of the bench, reached with Tab."""
+    stage = guiding.stage
+    for _ in range(120):
+        widget = QApplication.focusWidget()
+        if (
+            widget is not None
+            and guiding.bench.isAncestorOf(widget)
+            and getattr(widget, "text", str)() == name
+        ):
+            stage.press(Qt.Key.Key_Space)
+            stage.settle()
+            return
+        stage.qtbot.keyClick(widget or stage.window, Qt.Key.Key_Tab)
+    raise AssertionError(f"no {name!r} in reach of the keyboard")
+
+
+def test_by_keyboard_calibrate_guide_change_and_go_back(guiding: Guiding) -> None:
+    stage, bench = guiding.stage, guiding.bench
+    press(guiding, "Calibrate")
+    assert guiding.asked == (Command.BEGIN, {"kind": "guide calibration"}) and bench.view == "Calibration"
+    events, rows = guiding.carried_out("guide calibration", goes=True)
+    guiding.tell(events[:30], rows, over=False)
+    assert len(bench.calibration._moves) > 20 and not bench.tools.guide.isEnabled()
+    guiding.tell(events, rows)
+    assert "square, straight" in bench.calibration.accessibleDescription()
+    assert bench.calibration.copy_text().startswith("direction")
+
+    press(guiding, "Guide")
+    assert guiding.asked == (Command.BEGIN, {"kind": "guiding"}) and bench.view == "Graph"
+    changes = {80: {("guider", "ra", "strength"): 0.2}}
+    guiding.tell(*guiding.carried_out("guiding", changes, frames=160), over=False)
+    assert "right ascension" in bench.graph.accessibleDescription()
+    assert [c.words for c in bench.seen.changes] == ["RA: strength 0.6 → 0.2"]
+    name, value = bench.tools.figures.facts[0]
+    assert name == "right ascension" and "→" in value and "px" in value, "before and after"
+    assert bench.tools.said.text()
+
+    field = bench.tools.fields["ra", "strength"]
+    field.setFocus()
+    field.selectAll()
+    stage.qtbot.keyClicks(field, "0.45")
+    stage.qtbot.keyClick(field, Qt.Key.Key_Return)
+    assert stage.session.rig.guider is not None and stage.session.rig.guider.ra.strength == 0.45
+    press(guiding, "Back")
+    assert stage.session.rig.guider.ra.strength == 0.6 and not bench.tools.back.isEnabled()
+    press(guiding, "From here")
+    assert not bench.tools.figures.facts, "figures begin anew"
+    press(guiding, "Stop")
+    assert guiding.asked[0] is Command.STOP_ERRAND
+
+
+def test_by_keyboard_study_and_take_the_advice(guiding: Guiding) -> None:
+    stage, bench = guiding.stage, guiding.bench
+    press(guiding, "Only watch")
+    assert guiding.asked == (Command.BEGIN, {"kind": "guiding", "corrects": False})
+    guiding.tell(*guiding.carried_out("guiding", frames=400, exposure_s=1.0, corrects=False))
+    bench.show_view("Study")
+    assert "400" in bench.study_tools.facts.facts[0][1]
+    press(guiding, "Study")
+    stage.qtbot.waitUntil(lambda: bench._study is not None, timeout=30_000)
+    stage.settle()
+    assert "slow_rms_arcsec" in bench.study.copy_text()
+    before = stage.session.rig.guider
+    press(guiding, "Take the advice over")
+    found, now = bench._study, stage.session.rig.guider
+    assert found is not None and now is not None and now != before
+    assert now.exposure_s == found.exposure_s and now.ra.law == found.ra.best.settings.law
+
+
+def test_keys_change_scale_and_span_and_red_light_keeps_the_axes_apart(guiding: Guiding) -> None:
+    stage, bench = guiding.stage, guiding.bench
+    assert bench.graph.scale_arcsec == 2.0
+    bench.graph.setFocus()
+    for key in (Qt.Key.Key_Down, Qt.Key.Key_Left):
+        stage.qtbot.keyClick(bench.graph, key)
+    assert (bench.graph.scale_arcsec, bench.graph.span_min) == (4.0, 15)
+    assert (bench.scale.currentText(), bench.span.currentText()) == ("± 4″", "15 min")
+    guiding.tell(*guiding.carried_out("guiding", frames=30))
+    theme.set_light(Light.RED, 1.0)
+    for view in ("Graph", "Calibration", "Study"):
+        bench.show_view(view)
+        image = bench.grab().toImage()
+        reds = [
+            image.pixelColor(x, y) for x in range(0, image.width(), 23) for y in range(0, image.height(), 23)
+        ]
+        assert all(c.blue() <= c.red() + 2 for c in reds), view
+
+
+def test_what_hinders_is_said(guiding: Guiding) -> None:
+    guiding.ready(connected=False)
+    guiding.stage.settle()
+    assert guiding.bench.said.text() == "Connect the guide camera first (Rig)."
+    assert not guiding.bench.tools.guide.isEnabled()
