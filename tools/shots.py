@@ -195,9 +195,9 @@ def _take_guiding(stage: Stage) -> None:
     events = on_the_bench(Alone(rig, Scenario(), 3, at, quick=True), run)
     base = max(e.id for e in stage.told.events) + 1000
     events = [e.model_copy(update={"id": base + k}) for k, e in enumerate(events)]
-    session.take_news([*events])
-    name = events[0].errand
-    session.take_news([Samples(errand=name, stream=GUIDE, rows=[Sample(at=at, values=row) for row in rows])])
+    heard = [Sample(at=at, values=row) for row in rows]
+    for some, part in ((events[:1], heard[:90]), (events[1:], heard[90:])):
+        session.take_news([*some, Samples(errand=events[0].errand, stream=GUIDE, rows=part)])
     window.go_to("Tune")
     tune = window.workspace("Tune")
     assert isinstance(tune, Tune)

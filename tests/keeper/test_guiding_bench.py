@@ -102,7 +102,7 @@ def test_a_stale_calibration_is_noticed_within_ten_frames_and_made_anew(tmp_path
     turned(tmp_path, 180.0)
     ended, rows, events = carried_out(bench(tmp_path, scenario), "guiding", frames=100)
     assert ended.values["outcome"] == "done" and any("the wrong way" in e.reason for e in events)
-    anew = next(k for k, row in enumerate(rows) if row.get("mark") == "calibrate anew")
+    anew = next(k for k, row in enumerate(rows) if row.get("mark") == "calibrate again")
     assert total_arcsec(rows[anew + 15 :]) < 2 and max(abs(row["error"][0]) for row in rows[:anew]) < 30
     turned(tmp_path, 180.0)
     ended, rows, _ = carried_out(bench(tmp_path, scenario), "guiding", frames=100, calibrate="never")
@@ -206,7 +206,9 @@ def test_settings_changed_in_the_rig_take_effect_while_it_is_guided(tmp_path: Pa
     events = on_the_bench(bench(tmp_path), use)
     said = [e.reason for e in events]
     assert "right ascension: strength 0.6 → 0.0" in said and "exposure 2 s → 4 s" in said
-    assert said.index("exposure 2 s → 4 s") < next(k for k, s in enumerate(said) if s.endswith("chosen anew"))
+    assert said.index("exposure 2 s → 4 s") < next(
+        k for k, s in enumerate(said) if s.endswith("chosen again")
+    )
     assert any(row["pulse_ms"][0] for row in rows[:10]) and not any(row["pulse_ms"][0] for row in rows[10:])
 
 

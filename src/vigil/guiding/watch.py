@@ -27,7 +27,7 @@ class Mean(StrEnum):
     CLOUD = "cloud"
     """Wait, and look for stars again."""
     OTHER = "another star"
-    CALIBRATE = "calibrate anew"
+    CALIBRATE = "calibrate again"
     """Corrections take the star the wrong way."""
     HOLD = "hold"
 

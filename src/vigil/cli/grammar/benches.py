@@ -128,7 +128,7 @@ def add_guide(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
     )
     guide.add_argument("--watch", action="store_true", help="run: without corrections, for a study")
     guide.add_argument(
-        "--calibration", choices=["when needed", "always", "never"], help="run: made anew (when needed)"
+        "--calibration", choices=["when needed", "always", "never"], help="run: made again (when needed)"
     )
     guide.add_argument(
         "--star", nargs=2, type=number(0), metavar=("X", "Y"), help="run: the star nearest to that pixel"

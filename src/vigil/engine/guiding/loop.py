@@ -318,4 +318,4 @@ class GuideLoop:
         for name, settings in self._settings.items():
             self._laws[name] = law_of(settings)
         stars = len(choice.stars)
-        await self.tell({"stars": stars}, f"guiding by {stars} star{'s' * (stars != 1)}, chosen anew")
+        await self.tell({"stars": stars}, f"guiding by {stars} star{'s' * (stars != 1)}, chosen again")

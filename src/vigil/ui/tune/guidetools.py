@@ -38,7 +38,7 @@ class GuideTools(QWidget):
         self.calibrate_there.clicked.connect(lambda: doing.begin("guide calibration", goes=True))
         self.stop.clicked.connect(doing.stop)
         self.back = button("Back", "small", "The settings from before the last change")
-        self.from_here = button("From here", "small", "Reckon the figures from now on")
+        self.from_here = button("From here", "small", "Figures from now on only")
         self.back.clicked.connect(back)
         self.from_here.clicked.connect(from_here)
         self.exposure = value_field("Guide exposure, s", self._set_exposure, doing.say)

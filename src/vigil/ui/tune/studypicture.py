@@ -5,7 +5,7 @@ from collections.abc import Sequence
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QPainter
+from PyQt6.QtGui import QPainter
 
 from vigil.guiding.study import AxisStudy, Study, Tried
 from vigil.ui.picture import CENTRE, RIGHT, Picture, write
@@ -80,7 +80,6 @@ class StudyPicture(Picture):
         small = number_font(Size.SMALL)
         cell_w, cell_h = box.width() / len(exposures), box.height() / len(strengths)
         low, high = float(np.nanmin(values)), float(np.nanmax(values))
-        ground, top = theme.colour("well"), theme.colour(role)
         for i, exposure in enumerate(exposures):
             for k, _ in enumerate(strengths):
                 value = values[i, k]
@@ -89,7 +88,7 @@ class StudyPicture(Picture):
                 cell = QRectF(
                     box.left() + i * cell_w, box.bottom() - (k + 1) * cell_h, cell_w - 1, cell_h - 1
                 )
-                painter.fillRect(cell, _between(ground, top, 0.08 + 0.8 * float(share) ** 2))
+                painter.fillRect(cell, theme.colour(role, 0.08 + 0.8 * float(share) ** 2))
                 if cell_w > 38 and cell_h > 15:
                     role_now = "on_accent" if share > 0.6 else "text"
                     place = cell.center() + QPointF(0, 4)
@@ -132,8 +131,3 @@ def surface(tried: Sequence[Tried]) -> tuple[list[float], list[float], np.ndarra
         i, k = exposures.index(t.exposure_s), strengths.index(t.settings.strength)
         values[i, k] = np.nanmin([values[i, k], t.slow_rms_arcsec])
     return exposures, strengths, values
-
-
-def _between(one: QColor, other: QColor, share: float) -> QColor:
-    mixed = (a + (b - a) * share for a, b in zip(one.getRgbF()[:3], other.getRgbF()[:3], strict=True))  # type: ignore[operator,arg-type]
-    return QColor.fromRgbF(*mixed)

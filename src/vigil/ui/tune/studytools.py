@@ -12,7 +12,7 @@ from vigil.ui.tune.tools import Doing, left, whole
 
 _HOW = (
     "Best from a record without corrections: Only watch, for ten minutes or so, with short exposures. "
-    "The star drifts meanwhile; guiding anew takes it up where it is."
+    "The star drifts meanwhile; guiding takes it up where it is then."
 )
 
 
