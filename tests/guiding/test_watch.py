@@ -2,8 +2,12 @@
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
+from vigil.guiding.dithers import WAYS, Way, least_apart_px, next_place
 from vigil.guiding.figures import figures_of
+from vigil.guiding.settling import Settled, Settling, too_tight, usual_tolerance_arcsec
 from vigil.guiding.watch import MOST_CLOUD_S, GuideWatch, Mean
 
 STAR = (0.1, -0.1)
@@ -98,3 +102,28 @@ def test_figures_of_a_stretch() -> None:
     counts[3:] = False
     gust = figures_of(at, error, sent, counts)
     assert gust is not None and figures_of(at, error, sent, np.zeros(120, dtype=bool)) is None
+
+
+def test_settled_is_inside_for_the_whole_dwell() -> None:
+    settling = Settling(tolerance_arcsec=1.0, dwell_s=6.0, longest_s=60.0)
+    offs = [5.0, 2.0, 0.8, 1.2, 0.7, 0.5, None, 0.4, 0.3, 0.6, 0.2, 0.1]
+    met = [settling.frame(2.0 * k, off) for k, off in enumerate(offs)]
+    assert met.index(Settled.YES) == 10 and settling.took_s == 14.0
+    never = Settling(0.1, 6.0, 20.0)
+    assert [never.frame(2.0 * k, 0.5) for k in range(12)][-1] is Settled.TOO_LONG
+    assert usual_tolerance_arcsec(0.6, 4.0) == pytest.approx(1.2) and usual_tolerance_arcsec(None, 4.0) == 4.0
+    assert "hardly ever settle" in too_tight(0.3, 0.8) and not too_tight(1.0, 0.8)
+
+
+@given(seed=st.integers(0, 10_000), most_px=st.floats(1, 50), way=st.sampled_from(WAYS))
+@settings(max_examples=30, deadline=None)
+def test_after_twenty_dithers_every_pair_is_apart_and_none_goes_too_far(
+    seed: int, most_px: float, way: Way
+) -> None:
+    rng, places = np.random.default_rng(seed), list[tuple[float, float]]()
+    for _ in range(20):
+        places.append(next_place(way, most_px, places, rng))
+    at = np.array(places)
+    assert np.hypot(*at.T).max() <= most_px * 1.0001
+    apart = np.hypot(*(at[:, None] - at[None]).transpose(2, 0, 1))[np.triu_indices(20, 1)]
+    assert apart.min() >= least_apart_px(most_px) * 0.9999

@@ -15,7 +15,7 @@ from vigil.cli.benchalone import Alone, Bench, on_the_bench
 from vigil.documents.errands import Outcome
 from vigil.documents.events import Event, Kind
 from vigil.documents.guiding import GUIDE
-from vigil.documents.messages import Command
+from vigil.documents.messages import Command, Samples
 from vigil.documents.rig.change import with_values
 from vigil.documents.scenario import Scenario
 from vigil.documents.scenario.air import AirEffects, Cloud
@@ -210,6 +210,44 @@ def test_settings_changed_in_the_rig_take_effect_while_it_is_guided(tmp_path: Pa
         k for k, s in enumerate(said) if s.endswith("chosen again")
     )
     assert any(row["pulse_ms"][0] for row in rows[:10]) and not any(row["pulse_ms"][0] for row in rows[10:])
+
+
+def test_a_dither_is_asked_of_the_guider_and_settles(tmp_path: Path) -> None:
+    """In pixels of the main camera; where the star is afterwards is where it was asked to be."""
+    told: list[str] = []
+
+    async def work(place: Place) -> None:
+        await place.do("all", "connect")
+        await place.do("mount", "unpark")
+        await place.do("mount", "slew", ra="5h16m", dec="+34 21")
+        early = await place.ask(Command.TELL_ERRAND, errand="guiding", what="dither")
+        assert not early.taken
+        answer = await place.ask(Command.BEGIN, kind="guiding")
+        detach = await place.keeper.attach(0, heard.append, {GUIDE})
+        await asyncio.sleep(600)
+        assert not (await place.ask(Command.TELL_ERRAND, errand="guiding", what="sing")).taken
+        assert not (await place.ask(Command.TELL_ERRAND, errand="guiding", what="dither", px=5000)).taken
+        for number in range(1, 4):
+            dithered = await place.ask(Command.TELL_ERRAND, errand="guiding", what="dither", px=12)
+            assert dithered.taken and dithered.reason.startswith(f"dither {number}: to ")
+            told.append(dithered.reason)
+            await asyncio.sleep(200)
+            assert sum(bool(e.values.get("settled")) for e in place.of(answer.reason)) == number
+        asked.extend(e.values["dither"] for e in place.of(answer.reason) if "dither" in e.values)
+        await place.ask(Command.STOP_ERRAND, errand=answer.reason)
+        await place.until(Kind.ERRAND_ENDED, errand=answer.reason)
+        detach()
+
+    heard: list[Any] = []
+    asked: list[dict[str, Any]] = []
+    kept(tmp_path, work, rig=with_values(RIG, {("simulated", "starts_at"): bench(tmp_path).at.isoformat()}))
+    rows = [row.values for news in heard if isinstance(news, Samples) for row in news.rows]
+    scale = RIG.scale_arcsec_px()
+    last = [row["place"] for row in rows if "place" in row and row.get("mark") != "settling"][-20:]
+    reached = [sum(p[k] for p in last) / len(last) / scale for k in (0, 1)]
+    assert len(asked) == 3 and reached == pytest.approx(
+        [asked[-1]["east_px"], asked[-1]["north_px"]], abs=0.5
+    )
 
 
 def test_with_pixels_it_calibrates_and_guides(tmp_path: Path) -> None:

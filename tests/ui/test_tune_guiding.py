@@ -146,6 +146,8 @@ def test_by_keyboard_calibrate_guide_change_and_go_back(guiding: Guiding) -> Non
     assert stage.session.rig.guider.ra.strength == 0.6 and not bench.tools.back.isEnabled()
     press(guiding, "From here")
     assert not bench.tools.figures.facts, "figures begin anew"
+    press(guiding, "Dither")
+    assert guiding.asked[0] is Command.TELL_ERRAND and guiding.asked[1]["what"] == "dither"
     press(guiding, "Stop")
     assert guiding.asked[0] is Command.STOP_ERRAND
 

@@ -14,6 +14,7 @@ from vigil.cli.files import EXAMPLE_RIGS, load_document, own_folders, rig_path
 from vigil.cli.ledgers import ledger_of
 from vigil.documents.errands import Outcome
 from vigil.documents.events import Event, Kind
+from vigil.documents.guiding import GUIDING
 from vigil.documents.messages import Answer, Command, ErrandReport, Samples
 from vigil.documents.rig import Rig
 from vigil.ledger.store import LedgerStore
@@ -28,6 +29,8 @@ def run(args: argparse.Namespace) -> int:
     rig = load_document(Rig, rig_path(args.rig or EXAMPLE_RIGS[0]))
     if args.answer and args.action != "answer":
         raise BadInput(f"{args.action}: {args.answer!r} is one word too many")
+    if args.px is not None and args.action != "dither":
+        raise BadInput("--px goes with dither")
     if args.past and args.action != "list":
         raise BadInput("--past goes with list")
     if args.stream and args.action != "follow":
@@ -54,6 +57,10 @@ async def _run(args: argparse.Namespace, rig: Rig, folders: Folders) -> int:
             alone = args.word and not args.answer and len(asking) == 1 and not _meant(asking, args.word)
             asked = {"answer": args.word} if alone else {**asked, "answer": args.answer}
             return _said(await command(link, Command.ANSWER, **asked), args.json)
+        if args.action == "dither":
+            px = {} if args.px is None else {"px": args.px}
+            guiding = {"errand": args.word or GUIDING, "what": "dither", **px}
+            return _said(await command(link, Command.TELL_ERRAND, **guiding), args.json)
         return _said(await command(link, Command.STOP_ERRAND, **asked), args.json)
 
 

@@ -45,6 +45,8 @@ class Command(StrEnum):
     BEGIN = "begin"
     """An errand of a kind."""
     STOP_ERRAND = "stop errand"
+    TELL_ERRAND = "tell errand"
+    """Something to be done by one that is under way: a dither."""
     ANSWER = "answer"
     """A question that an errand asks."""
     RIG = "rig"

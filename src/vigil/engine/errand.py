@@ -12,6 +12,7 @@ from typing import Any, ClassVar
 from vigil.devices.errors import DeviceError
 from vigil.documents.errands import ErrandState, Outcome, Question, fold
 from vigil.documents.events import Event, Kind
+from vigil.documents.night import NotAllowed
 from vigil.documents.rig import Rig
 from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.arbiter import Arbiter, Claims, Lease, Urgency, used
@@ -112,6 +113,11 @@ class Errand(ABC):
     @abstractmethod
     def stop(self, why: str) -> str:
         """A person, or somebody more urgent, wants it to end; returns in words what follows."""
+
+    def tell(self, values: dict[str, Any]) -> str:
+        """A person wants something of it while it is under way; returns in words what follows. Raises
+        NotAllowed for what it doesn't know."""
+        raise NotAllowed(f"{self.words}: it takes no orders")
 
 
 class PlainErrand(Errand):

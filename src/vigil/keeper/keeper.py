@@ -372,6 +372,9 @@ class Keeper:
             return await self._begin(ask)
         if ask.command is Command.STOP_ERRAND:
             return self._errands.find(str(ask.values.get("errand") or "")).stop("stopped by hand")
+        if ask.command is Command.TELL_ERRAND:
+            told = {name: value for name, value in ask.values.items() if name != "errand"}
+            return self._errands.find(str(ask.values.get("errand") or "")).tell(told)
         if ask.command is Command.ANSWER:
             return self._answer_question(ask)
         if ask.command is Command.RIG:

@@ -93,6 +93,7 @@ def add_errand(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     errand.add_argument("answer", nargs="?", metavar="ANSWER", default="", help="answer: else the first one")
     errand.add_argument("--rig", metavar="RIG", help="rig (JSON); the demo's where not given")
     errand.add_argument("--past", action="store_true", help="list: also what is over, from the ledger")
+    errand.add_argument("--px", type=number(above=0, most=200), metavar="N", help="dither: else the rig's")
     errand.add_argument("--stream", metavar="NAME", help="follow: its samples of this name too")
     options.as_json(errand, "one JSON object, or one a line")
     errand.set_defaults(module="errand")
@@ -136,7 +137,7 @@ NIGHT_ACTIONS = {
 }
 """What `vigil night` can do, and the word that goes with it."""
 
-ERRAND_ACTIONS = ("list", "follow", "stop", "answer")
+ERRAND_ACTIONS = ("list", "follow", "stop", "answer", "dither")
 
 _ERRAND = """An errand is whatever the keeper carries out: a night, work by hand, what guards do.
 
@@ -144,6 +145,7 @@ _ERRAND = """An errand is whatever the keeper carries out: a night, work by hand
   follow [ERRAND]           its events as they come, until it is over
   stop [ERRAND]             it ends, safely; a night is closed
   answer [ERRAND] [ANSWER]  to what it asks
+  dither [ERRAND] [--px N]  guiding: by up to so many pixels of the main camera
 
 ERRAND is an id as `list` shows it, the end of one ("hand-3"), its kind or its words; where there is
 only one it may be left out, but a night has to be named to be stopped."""

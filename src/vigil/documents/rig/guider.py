@@ -38,4 +38,11 @@ class GuiderPart(Part):
     gain: Annotated[int, Field(ge=0), Shown("gain", safe=True)] = 100
     ra: Annotated[GuideAxis, Shown("right ascension")] = GuideAxis()
     dec: Annotated[GuideAxis, Shown("declination")] = GuideAxis(law="damped")
+    settle_within_arcsec: Annotated[
+        Positive | None,
+        Shown("settled within", "″", safe=True, help="empty: twice what the guiding's own rms is"),
+    ] = None
+    settle_dwell_s: Annotated[NotNegative, Shown("settled for", "s", safe=True)] = 10.0
+    settle_longest_s: Annotated[Positive, Shown("settles in", "s at most", safe=True)] = 120.0
+    dither_way: Annotated[Literal["random", "spiral"], Shown("dithers go", safe=True)] = "random"
     dither_px: Annotated[NotNegative, Shown("dither", "main px", safe=True)] = 5.0

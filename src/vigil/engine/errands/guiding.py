@@ -1,8 +1,12 @@
 """Guiding asked for by a person: until it is stopped."""
 
+import math
 from typing import Any
 
+import numpy as np
+
 from vigil.documents.guiding import GUIDE, GUIDING, GuidingWish
+from vigil.documents.night import NotAllowed
 from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.arbiter import Urgency
 from vigil.engine.errand import ErrandRecorder, PlainErrand, Workplace
@@ -13,7 +17,10 @@ from vigil.engine.guiding.frames import GuideFrames, eye_of
 from vigil.engine.guiding.loop import GuideLoop, Sample
 from vigil.engine.guiding.shelf import as_it_serves, keep, valid
 from vigil.guiding.calibration import GuideCalibration
+from vigil.guiding.dithers import next_place
 from vigil.guiding.figures import figures_of
+
+MOST_DITHER_PX = 200.0
 
 
 class Guiding(PlainErrand):
@@ -22,6 +29,7 @@ class Guiding(PlainErrand):
     KIND = GUIDING
     URGENCY = Urgency.BENCH
     wish: GuidingWish
+    _loop: GuideLoop | None = None
 
     @classmethod
     def asked_for(
@@ -46,6 +54,8 @@ class Guiding(PlainErrand):
         await stars_stand_still(kit)
         wish = self.wish
         self._samples: list[Sample] = []
+        self._places: list[tuple[float, float]] = []
+        self._rng = np.random.default_rng(list(self.id.encode()))
         frames = guide_frames(kit, self._place.folder, wish.exposure_s, wish.binning)
         near = None if wish.x is None or wish.y is None else (wish.x / wish.binning, wish.y / wish.binning)
         try:
@@ -76,10 +86,39 @@ class Guiding(PlainErrand):
                 wish.frames,
                 near,
             )
+            self._loop = loop
             await loop.run()
         finally:
             eye_of(kit).close()
         return self._numbers()
+
+    def tell(self, values: dict[str, Any]) -> str:
+        """A dither, to within so many pixels of the main camera; else as the rig has it."""
+        if values.get("what") != "dither":
+            raise NotAllowed(f"{self.words}: it knows a dither only, not {values.get('what')!r}")
+        if self._loop is None:
+            raise NotAllowed("no star is guided by yet")
+        rig = self._place.kit().rig
+        guider = rig.guider
+        assert guider is not None, "asked for before"
+        try:
+            scale, most_px = rig.scale_arcsec_px(), float(values.get("px") or guider.dither_px)
+        except ValueError as problem:
+            raise NotAllowed(str(problem)) from None
+        if not 0 < most_px <= MOST_DITHER_PX:
+            raise NotAllowed(f"a dither of {most_px:g} px can't be: up to {MOST_DITHER_PX:g}")
+        place = next_place(guider.dither_way, most_px, self._places, self._rng)
+        self._places.append(place)
+        east, north = place
+        away_arcsec = math.hypot(*place) * scale
+        guide_px = away_arcsec / (rig.guide_scale_arcsec_px or scale)
+        words = (
+            f"dither {len(self._places)}: to {east:+.1f} px east, {north:+.1f} px north "
+            f"({away_arcsec:.1f}″, {guide_px:.1f} px of the guide camera)"
+        )
+        told = {"number": len(self._places), "east_px": round(east, 3), "north_px": round(north, 3)}
+        self._loop.dither((east * scale, north * scale), words, {"dither": told})
+        return words
 
     async def _calibration(self, kit: Kit, frames: GuideFrames) -> GuideCalibration:
         if self.wish.calibrate != "always":

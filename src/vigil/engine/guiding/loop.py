@@ -16,6 +16,7 @@ from vigil.engine.guiding.frames import DIRECTIONS, GuideFrames, Seen, pulse, sc
 from vigil.engine.measuring import MeasuringFailed
 from vigil.guiding.calibration import GuideCalibration
 from vigil.guiding.laws import AxisSettings, Law, law_of
+from vigil.guiding.settling import Settled, Settling, usual_tolerance_arcsec
 from vigil.guiding.watch import GuideWatch, Mean, Verdict
 
 _SEARCH_PX, _WIDE_PX = 8.0, 40.0
@@ -100,7 +101,10 @@ class GuideLoop:
         self._settings = {"ra": settings_of(guider.ra), "dec": settings_of(guider.dec)}
         self._exposure_s = guider.exposure_s
         self._laws: dict[str, Law] = {name: law_of(settings) for name, settings in self._settings.items()}
-        self._began = self.kit.clock.utcnow()
+        self._began = self._moved_at = self.kit.clock.utcnow()
+        self._moved_arcsec = 0.0
+        self._settling: Settling | None = None
+        self._to_tell: list[tuple[dict[str, Any], str]] = []
 
     @property
     def settings(self) -> dict[str, AxisSettings]:
@@ -117,13 +121,53 @@ class GuideLoop:
         else:
             self._laws[name] = fresh
 
-    def dither(self, by_arcsec: tuple[float, float]) -> None:
-        """The star belongs elsewhere from the next frame on."""
-        ra, dec = self.target_arcsec
-        self.target_arcsec = ra + by_arcsec[0], dec + by_arcsec[1]
+    def dither(self, to_arcsec: tuple[float, float], words: str, values: dict[str, Any]) -> None:
+        """The star belongs there from the next frame on, against its first place; that is told, and how it
+        settles."""
+        self._to_tell.append((values, words))
+        rms = self.rms_arcsec()
+        guider = self.guider_now() or self.kit.rig.guider
+        assert guider is not None, "asked for before"
+        within = guider.settle_within_arcsec or usual_tolerance_arcsec(
+            rms, scale_of(self.kit, self.frames.binning)
+        )
+        moved = math.dist(to_arcsec, self.target_arcsec)
+        self.target_arcsec = to_arcsec
         self._watch.moved_on_purpose()
         for name, settings in self._settings.items():
-            self._laws[name] = law_of(settings) if settings.law != "predictive" else self._laws[name]
+            if settings.law != "predictive":  # what that one has learnt of the mount is true elsewhere too
+                self._laws[name] = law_of(settings)
+        self._settling = Settling(within, guider.settle_dwell_s, guider.settle_longest_s)
+        self._moved_at, self._moved_arcsec = self.kit.clock.utcnow(), moved
+
+    @property
+    def settling(self) -> bool:
+        """Whether it was moved and has not settled yet."""
+        return self._settling is not None
+
+    async def _settle(self, at: datetime, error: tuple[float, float] | None) -> None:
+        """Tell how a dither ends."""
+        settling = self._settling
+        after_s = (at - self._moved_at).total_seconds()
+        if settling is None or after_s < 0:
+            return
+        off = None if error is None else math.hypot(*error)
+        how = settling.frame(after_s, off)
+        if how is Settled.NOT_YET:
+            return
+        self._settling = None
+        took_s = settling.took_s if settling.took_s is not None else after_s
+        said = (
+            f"{how.value} {took_s:.0f} s after a dither of {self._moved_arcsec:.1f}″"
+            if how is Settled.YES
+            else (f"not settled within {settling.tolerance_arcsec:.2f}″ in {after_s:.0f} s")
+        )
+        values = {
+            "settled": how is Settled.YES,
+            "took_s": round(took_s, 1),
+            "within_arcsec": round(settling.tolerance_arcsec, 2),
+        }
+        await self.tell(values, said)
 
     def rms_arcsec(self, frames: int = _RECENT_FRAMES) -> float | None:
         """Total, of the last frames with a star; None where they are too few."""
@@ -138,7 +182,9 @@ class GuideLoop:
             await self.once()
 
     async def _take_settings(self) -> None:
-        """What somebody has changed in the rig meanwhile; each change is told."""
+        """What somebody has changed in the rig meanwhile; each change is told, and dithers are."""
+        while self._to_tell:
+            await self.tell(*self._to_tell.pop(0))
         guider = self.guider_now()
         if guider is None:
             return
@@ -171,6 +217,7 @@ class GuideLoop:
             return
         self._good = 0
         self._sample(seen, (0, 0), verdict.mean.value, 0.0)
+        await self._settle(seen.at, None)
         await self._trouble(verdict)
 
     # -- a frame -----------------------------------------------------------------------------------------
@@ -222,11 +269,13 @@ class GuideLoop:
         pulses = await self._send(pulses)
         for k, name in enumerate(("ra", "dec")):
             self._laws[name].took(sent[k] if pulses[k] else 0.0)
-        self._sample(seen, (pulses[0], pulses[1]), "dimmed" if words else "", late_ms)
+        mark = "settling" if self._settling is not None else "dimmed" if words else ""
+        self._sample(seen, (pulses[0], pulses[1]), mark, late_ms)
         self._watch.corrected(error, (sent[0], sent[1]))
         self._good, self._cloudy = self._good + 1, 0
         if self._good == _HOLDS_AFTER:
             self._watch.found_again()
+        await self._settle(seen.at, error)
         for law in self._laws.values():
             law.rest()
 

@@ -6,6 +6,7 @@ from typing import Any
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
 from vigil.documents.errands import ErrandState
+from vigil.documents.guiding import GUIDING
 from vigil.documents.rig import Rig
 from vigil.guiding.laws import LAWS
 from vigil.ui.fields import ValueField, number, whole_number
@@ -24,7 +25,13 @@ _AXIS_WORDS = (("ra", "right asc."), ("dec", "declination"))
 class GuideTools(QWidget):
     """Settings are the rig's: what is entered is in force with the next frame, and Back takes it back."""
 
-    def __init__(self, doing: Doing, back: Callable[[], None], from_here: Callable[[], None]) -> None:
+    def __init__(
+        self,
+        doing: Doing,
+        back: Callable[[], None],
+        from_here: Callable[[], None],
+        dither: Callable[[], None],
+    ) -> None:
         super().__init__()
         self._doing = doing
         self.guide = button("Guide", "primary", "Choose stars and guide, until stopped")
@@ -37,6 +44,10 @@ class GuideTools(QWidget):
         self.calibrate.clicked.connect(lambda: doing.begin("guide calibration"))
         self.calibrate_there.clicked.connect(lambda: doing.begin("guide calibration", goes=True))
         self.stop.clicked.connect(doing.stop)
+        self.dither = button(
+            "Dither", "small", "Move the star by a few pixels of the main camera, and settle"
+        )
+        self.dither.clicked.connect(dither)
         self.back = button("Back", "small", "The settings from before the last change")
         self.from_here = button("From here", "small", "Figures from now on only")
         self.back.clicked.connect(back)
@@ -62,7 +73,7 @@ class GuideTools(QWidget):
             self.laws[axis] = law
             made.addWidget(line(words, law))
         made.addWidget(self._settings())
-        made.addLayout(left(self.back, self.from_here))
+        made.addLayout(left(self.back, self.from_here, self.dither))
         whole(made, self)
 
     def _settings(self) -> QWidget:
@@ -110,6 +121,7 @@ class GuideTools(QWidget):
             doing.setEnabled(not hindered)
         self.stop.setEnabled(busy is not None)
         self.back.setEnabled(changed)
+        self.dither.setEnabled(busy is not None and busy.kind == GUIDING)
         self.from_here.setEnabled(bool(facts))
         self.figures.show_facts(facts)
         self.said.setText(said)

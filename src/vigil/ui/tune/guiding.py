@@ -49,7 +49,7 @@ class GuidingBench(Workspace):
         self._problem = ("", "warn")
         self.graph, self.calibration, self.study = GuideGraph(), CalibrationPicture(), StudyPicture()
         doing = Doing(self._begin, self._stop, self._say, self._edit)
-        self.tools = GuideTools(doing, self._back, self._from_here)
+        self.tools = GuideTools(doing, self._back, self._from_here, self._dither)
         self.study_tools = StudyTools(doing, self._begin_study)
         self._pictures, self._tools = QStackedWidget(), QStackedWidget()
         self.views: dict[str, QPushButton] = {}
@@ -147,6 +147,11 @@ class GuidingBench(Workspace):
         if errand is not None:
             self._session.stop_errand(errand.errand)
 
+    def _dither(self) -> None:
+        errand = self.under_way
+        if errand is not None:
+            self._session.ask(Command.TELL_ERRAND, errand=errand.errand, what="dither")
+
     def _edit(self, values: dict[Any, Any], what: str) -> None:
         before = {path: self._session.edits.value(path) for path in values}
         try:
@@ -205,6 +210,8 @@ class GuidingBench(Workspace):
         if event.kind is Kind.ERRAND_STEP and "changed" in values:
             self.seen.changes.append(Change(event.at, _short(event.reason), values["changed"]))
             self._mark(event.at)
+        if event.kind is Kind.ERRAND_STEP and "dither" in values:
+            self.seen.changes.append(Change(event.at, f"dither {values['dither']['number']}"))
         if "calibration" in values:
             self._calibration = values["calibration"]
         self.refresh()
@@ -258,6 +265,7 @@ class GuidingBench(Workspace):
             ("Calibrate the guider", self.tools.calibrate),
             ("Go to the calibration place and calibrate", self.tools.calibrate_there),
             ("Stop guiding", self.tools.stop),
+            ("Dither now", self.tools.dither),
             ("Guiding figures from here", self.tools.from_here),
             ("Guiding settings as before the last change", self.tools.back),
             ("Study the guide record", self.study_tools.study),

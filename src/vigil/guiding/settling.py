@@ -1,0 +1,54 @@
+"""Whether guiding has settled after a move: inside the tolerance for as long as is wanted."""
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+
+class Settled(StrEnum):
+    """How far it is."""
+
+    NOT_YET = "settling"
+    YES = "settled"
+    TOO_LONG = "not settled in time"
+
+
+@dataclass(slots=True)
+class Settling:
+    """Is told of every frame since the move: when it was (s after it) and how far the star stood off. One
+    frame outside the tolerance begins the dwell anew."""
+
+    tolerance_arcsec: float
+    dwell_s: float = 10.0
+    longest_s: float = 120.0
+    _inside_since: float | None = None
+    took_s: float | None = field(default=None, init=False)
+    """When it was inside for good, s after the move."""
+
+    def frame(self, after_s: float, off_arcsec: float | None) -> Settled:
+        if off_arcsec is None or off_arcsec > self.tolerance_arcsec:
+            self._inside_since = None
+        elif self._inside_since is None:
+            self._inside_since = after_s
+        if self._inside_since is not None and after_s - self._inside_since >= self.dwell_s:
+            self.took_s = self._inside_since
+            return Settled.YES
+        return Settled.TOO_LONG if after_s > self.longest_s else Settled.NOT_YET
+
+
+_OF_RMS = 2.0
+
+
+def usual_tolerance_arcsec(rms_arcsec: float | None, scale_arcsec_px: float) -> float:
+    """From the night's own guiding, its rms on both axes together: a frame stands farther off than twice that
+    in two of a hundred (exp(−2²), axes alike). Without one, a guide pixel."""
+    return scale_arcsec_px if rms_arcsec is None else _OF_RMS * rms_arcsec
+
+
+def too_tight(tolerance_arcsec: float, rms_arcsec: float) -> str:
+    """What is to be said of a tolerance that the guiding can't give; empty when it can."""
+    if tolerance_arcsec >= rms_arcsec:
+        return ""
+    return (
+        f"{tolerance_arcsec:.2f}″ is tighter than the guiding gives ({rms_arcsec:.2f}″ in all): "
+        "it would hardly ever settle"
+    )
