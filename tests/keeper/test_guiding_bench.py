@@ -233,6 +233,11 @@ def test_a_dither_is_asked_of_the_guider_and_settles(tmp_path: Path) -> None:
             told.append(dithered.reason)
             await asyncio.sleep(200)
             assert sum(bool(e.values.get("settled")) for e in place.of(answer.reason)) == number
+        milder = with_values(place.keeper._equipment.rig, {("guider", "dec", "strength"): 0.4})
+        changed = await place.ask(Command.RIG, rig=milder.model_dump(mode="json"))
+        assert changed.taken, changed.reason
+        await asyncio.sleep(20)
+        assert any(e.reason == "declination: strength 0.6 → 0.4" for e in place.of(answer.reason))
         asked.extend(e.values["dither"] for e in place.of(answer.reason) if "dither" in e.values)
         await place.ask(Command.STOP_ERRAND, errand=answer.reason)
         await place.until(Kind.ERRAND_ENDED, errand=answer.reason)

@@ -81,6 +81,11 @@ class GuideCalibration:
         return between - 90
 
     @property
+    def shows_backlash(self) -> bool:
+        """Whether it is more than its error makes likely."""
+        return self.backlash_s > 2 * self.backlash_error_s
+
+    @property
     def mirrored(self) -> bool:
         """Whether north is on the other hand of west than in the sky seen from below."""
         return math.sin(math.radians(self.dec.angle_deg - self.ra.angle_deg)) < 0
@@ -163,7 +168,7 @@ def calibration_of(
     slope = (_after_play(moves, backlash_s + eps) - _after_play(moves, max(backlash_s - eps, 0.0))) / (
         backlash_s + eps - max(backlash_s - eps, 0.0)
     )
-    errors = _errors(a, slope[:, None] * found[3], scatter)
+    errors = _errors(a, slope[:, None] * found[3], scatter * _lasting(places - a @ found))
     ra = _axis(found[2], errors[2], scatter, west_s)
     dec = _axis(found[3], errors[3], scatter, a[:, 3])
     if min(ra.way_px, dec.way_px) < 6 * scatter or ra.rate_px_s <= 0 or dec.rate_px_s <= 0:
@@ -221,6 +226,16 @@ def _errors(a: Floats, by_backlash: Floats, scatter: float) -> list[float]:
     covariance = np.linalg.pinv(both.T @ both) * scatter**2
     own = np.sqrt(np.diag(covariance))
     return [float(v) for v in (own[:columns] + own[columns : 2 * columns]) / 2] + [float(own[-1])]
+
+
+def _lasting(left: Floats) -> float:
+    """By how much what is left makes the errors larger when one frame's resembles the last one's, as the
+    slow part of the seeing does: √((1 + ρ)/(1 − ρ)) of a first-order memory (Priestley 1981, Spectral
+    Analysis and Time Series, 5.3.2)."""
+    power = float((left**2).sum())
+    alike = float((left[1:] * left[:-1]).sum()) / power if power > 0 else 0.0
+    alike = min(max(alike, 0.0), 0.8)
+    return math.sqrt((1 + alike) / (1 - alike))
 
 
 def _axis(vector: Floats, error: float, scatter: float, pulses_s: Floats) -> Axis:
@@ -282,7 +297,7 @@ def judge(calibration: GuideCalibration, scale_arcsec_px: float, guide_rate: flo
     if abs(calibration.dec_deg) > 60:
         said.append(f"made at declination {calibration.dec_deg:+.0f}°: nearer to 0° is more exact")
     backlash_arcsec = calibration.backlash_s * calibration.dec.rate_px_s * scale_arcsec_px
-    shown = calibration.backlash_s > 2 * calibration.backlash_error_s
+    shown = calibration.shows_backlash
     if shown:
         said.append(
             f"declination loses {backlash_arcsec:.1f}″ ({calibration.backlash_s:.1f} s) when it turns back"

@@ -20,9 +20,9 @@ _BANDS_OF_SEEING = (0.0, 0.25, 0.5, 0.75, 1.0, 1.5, 2.0)
 _OTHER_STRENGTHS = (0.4, 0.7, 1.0)
 _LEAST_FRAMES = 40
 """Of an exposure, for it to be tried."""
-_AS_GOOD = 1.02
+_AS_GOOD = 1.005
 """What is worse by no more is as good: then fewer corrections are better."""
-_WORTH_ANOTHER_LAW = 1.05
+_WORTH_ANOTHER_LAW = 1.02
 _WILD_SIGMAS, _WILD_AROUND = 6.0, 7
 _ENOUGH_FRAMES, _ENOUGH_S, _ENOUGH_CYCLES, _ENOUGH_KNOWN = 100, 240.0, 1.5, 0.12
 _BLOCKS = 8
@@ -75,7 +75,7 @@ def study(record: GuideRecord, exposures_s: Sequence[float] = EXPOSURES_S) -> St
     tried: dict[str, list[Tried]] = {"ra": [], "dec": []}
     for exposure_s in _fitting(record.ra, exposures_s):
         for name in axes:
-            tried[name] += _tried(parts[name], exposure_s, name == "ra", axes[name].rate_arcsec_s)
+            tried[name] += tried_with(parts[name], exposure_s, name == "ra", axes[name].rate_arcsec_s)
     exposures = sorted({t.exposure_s for t in tried["ra"]})
     best = {
         e: {name: _best([t for t in tried[name] if t.exposure_s == e]) for name in axes} for e in exposures
@@ -113,7 +113,9 @@ def _fitting(axis: AxisRecord, exposures_s: Sequence[float]) -> list[float]:
     return fitting or [round(step, 2)]
 
 
-def _tried(parts: Split, exposure_s: float, worm: bool, rate_arcsec_s: float) -> list[Tried]:
+def tried_with(parts: Split, exposure_s: float, worm: bool, rate_arcsec_s: float) -> list[Tried]:
+    """Every choice that a study plays for an axis with an exposure; one with a worm by the predictive law
+    too, another one by the damped."""
     bands = sorted({round(share * parts.seeing_rms_arcsec, 2) for share in _BANDS_OF_SEEING})
     told = []
     for strength, row in zip(STRENGTHS, replay_many(parts, STRENGTHS, bands, exposure_s), strict=True):

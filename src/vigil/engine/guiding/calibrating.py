@@ -25,12 +25,16 @@ from vigil.sky.horizontal import observe, unobserve
 from vigil.sky.instants import from_datetimes
 
 _STEPS, _MOST_BACK, _MOST_TAKE_UP = 10, 40, 16
-_WAY_PX, _LEAST_ARCSEC, _MOST_ARCSEC = 20.0, 80.0, 160.0
+_WAY_PX, _LEAST_ARCSEC, _MOST_ARCSEC = 25.0, 150.0, 250.0
+_OF_FRAME = 0.2
+"""How much of the guide camera's shorter side a leg may take: the star stays in the frame."""
 _LEAST_PULSE_MS, _MOST_PULSE_MS = 100, 8000
 _TAKEN_UP_STEPS = 3
 _FOLLOWS = 0.6
 """Of a step, by which the star has to go on for the play to be taken up."""
 _SEARCH_PX, _TRIES = 12.0, 3
+_WELL_KNOWN, _MOST_TURNS, _TURN_STEPS = 0.04, 4, 2
+"""The standard error of the backlash as a share of it; further turns in declination until then."""
 _PLACE_HOUR_DEG, _LOWEST_COS = 10.0, 0.2
 Tell = Callable[[dict[str, Any], str], Awaitable[None]]
 
@@ -75,6 +79,11 @@ async def calibrate(kit: Kit, frames: GuideFrames, tell: Tell) -> Made:
     angle = rotator.state.angle_deg if rotator is not None and rotator.state is not None else None
     try:
         found = calibration_of(moves, dec_deg, side, frames.binning, angle)
+        for _ in range(_MOST_TURNS):
+            if found.backlash_error_s <= _WELL_KNOWN * found.backlash_s or not found.shows_backlash:
+                break
+            await run.turn()
+            found = calibration_of(moves, dec_deg, side, frames.binning, angle)
     except NoCalibration as problem:
         raise ActivityFailed(f"no calibration: {problem}") from None
     return Made(found, judge(found, scale, part.guide_rate), scale, tuple(moves))
@@ -85,7 +94,9 @@ class _Run:
         self, kit: Kit, frames: GuideFrames, tell: Tell, scale: float, rate_arcsec_s: float, dec_deg: float
     ) -> None:
         self._kit, self._frames, self._tell = kit, frames, tell
-        way = min(max(_WAY_PX * scale, _LEAST_ARCSEC), _MOST_ARCSEC)
+        guider = kit.rig.guider
+        side_px = min(guider.rows, guider.columns) / frames.binning if guider else 500.0
+        way = min(max(_WAY_PX * scale, _LEAST_ARCSEC), _MOST_ARCSEC, _OF_FRAME * side_px * scale)
         cos = max(math.cos(math.radians(dec_deg)), _LOWEST_COS)
         self._step_px = way / scale / _STEPS
         pulse_ms = 1000 * way / rate_arcsec_s / _STEPS
@@ -114,6 +125,12 @@ class _Run:
             await self._step("south", "dec")
             back += 1
         return self._moves
+
+    async def turn(self) -> None:
+        """North and back, by little more than gears have play: each turn tells of it again."""
+        for direction in ("north", "south"):
+            for _ in range(_TURN_STEPS):
+                await self._step(direction, "dec")
 
     async def _take_up(self) -> None:
         """North, until the star has followed three times."""
