@@ -1,14 +1,11 @@
 """Guide records as tables (CSV)."""
 
-import csv
 import math
-from collections.abc import Sequence
 from pathlib import Path
-from textwrap import shorten
 
 import numpy as np
 
-from vigil.files.trouble import why
+from vigil.files.tables import read_table
 from vigil.guiding.record import USUAL_RATE_ARCSEC_S, AxisRecord, BadRecord, GuideRecord
 
 _MOST_BYTES, _MOST_ROWS = 50_000_000, 200_000
@@ -25,29 +22,13 @@ def read_guide_record(path: Path) -> GuideRecord:
     missing), `snr`; where a column says what a second of pulse does (`ra_rate_arcsec_s`, `dec_…`), its first
     value counts. In rows without a place the star was not seen. Raises BadRecord."""
     try:
-        if path.stat().st_size > _MOST_BYTES:
-            raise BadRecord(f"{path}: over {_MOST_BYTES / 1e6:.0f} MB, too large for a night's guiding")
-        text = path.read_text(encoding="utf-8-sig")
-    except OSError as problem:
-        raise BadRecord(f"{path}: {why(problem)}") from None
-    except UnicodeDecodeError:
-        raise BadRecord(f"{path}: no text; {_RIGHT}") from None
-    rows = [row for row in csv.reader(text.splitlines()) if any(cell.strip() for cell in row)]
-    if not rows:
-        raise BadRecord(f"{path}: empty; {_RIGHT}")
-    names = [cell.strip().casefold() for cell in rows[0]]
-    for needed in _NEEDED:
-        if needed not in names:
-            there = shorten(", ".join(names), 80, placeholder=" …")
-            raise BadRecord(f"{path}, row 1: no column {needed!r}, only {there}; {_RIGHT}")
-    if len(rows) > _MOST_ROWS:
-        raise BadRecord(f"{path}: over {_MOST_ROWS} rows")
-    table = [_values(path, number, names, row) for number, row in enumerate(rows[1:], start=2)]
-    return _record(path, table)
+        rows = read_table(path, _NEEDED, _RIGHT, _MOST_BYTES, _MOST_ROWS)
+    except ValueError as problem:
+        raise BadRecord(str(problem)) from None
+    return _record(path, [_values(path, number, cells) for number, cells in rows])
 
 
-def _values(path: Path, number: int, names: Sequence[str], row: Sequence[str]) -> dict[str, float]:
-    cells = dict(zip(names, row, strict=False))
+def _values(path: Path, number: int, cells: dict[str, str]) -> dict[str, float]:
     found = {}
     for name in COLUMNS:
         said = cells.get(name, "").strip()

@@ -4,40 +4,22 @@ from typing import Any
 
 from vigil.documents.guiding import CALIBRATION, CalibrationWish
 from vigil.engine.activity import Kit
-from vigil.engine.arbiter import Urgency
-from vigil.engine.errand import ErrandRecorder, PlainErrand, Workplace
-from vigil.engine.focusing.bench import claimed, stars_stand_still, wished
-from vigil.engine.guiding.bench import guide_frames, needs_guider
+from vigil.engine.focusing.bench import stars_stand_still
+from vigil.engine.guiding.bench import GuideBench, guide_frames
 from vigil.engine.guiding.calibrating import Made, calibrate, go_to_the_place
 from vigil.engine.guiding.frames import eye_of
 from vigil.engine.guiding.shelf import keep
 
 
-class CalibrateGuiding(PlainErrand):
+class CalibrateGuiding(GuideBench[CalibrationWish]):
     """Cut off, the mount tracks on; the last calibration stays in force."""
 
     KIND = CALIBRATION
-    URGENCY = Urgency.BENCH
-    wish: CalibrationWish
+    WISH = CalibrationWish
 
     @classmethod
-    def asked_for(
-        cls, place: Workplace, recorder: ErrandRecorder, asked: str, values: dict[str, Any]
-    ) -> "CalibrateGuiding":
-        rig = place.kit().rig
-        needs_guider(rig)
-        wish = wished(CalibrationWish, values)
-        errand = cls(
-            place,
-            recorder,
-            "calibrating the guider",
-            claimed(rig, "guide camera", "mount"),
-            asked,
-            wish.model_dump(mode="json", exclude_defaults=True),
-        )
-        assert isinstance(wish, CalibrationWish)
-        errand.wish = wish
-        return errand
+    def words_of(cls, wish: CalibrationWish) -> str:
+        return "calibrating the guider"
 
     async def work(self, kit: Kit) -> dict[str, Any]:
         await stars_stand_still(kit)

@@ -9,10 +9,7 @@ from vigil.devices.protocols import Exposure
 from vigil.documents.guiding import DARK, GuideDarkWish
 from vigil.engine.activities.moves import take
 from vigil.engine.activity import ActivityFailed, Kit
-from vigil.engine.arbiter import Urgency
-from vigil.engine.errand import ErrandRecorder, PlainErrand, Workplace
-from vigil.engine.focusing.bench import claimed, wished
-from vigil.engine.guiding.bench import needs_guider
+from vigil.engine.guiding.bench import GuideBench
 from vigil.engine.guiding.shelf import dark_path
 from vigil.engine.header import bare_header
 from vigil.files.fits import write_frame
@@ -20,27 +17,16 @@ from vigil.files.fits import write_frame
 _COVERED, _NOT, _WAIT, _OFFSET = "it is covered", "leave it", timedelta(minutes=5), 20
 
 
-class GuideDark(PlainErrand):
+class GuideDark(GuideBench[GuideDarkWish]):
     """The median of some frames of a covered guide scope. Cut off, the dark from before stays."""
 
     KIND = DARK
-    URGENCY = Urgency.BENCH
-    wish: GuideDarkWish
+    WISH = GuideDarkWish
+    USES = ("guide camera",)
 
     @classmethod
-    def asked_for(
-        cls, place: Workplace, recorder: ErrandRecorder, asked: str, values: dict[str, Any]
-    ) -> "GuideDark":
-        rig = place.kit().rig
-        needs_guider(rig)
-        wish = wished(GuideDarkWish, values)
-        assert isinstance(wish, GuideDarkWish)
-        given = wish.model_dump(mode="json", exclude_defaults=True)
-        errand = cls(
-            place, recorder, "taking a dark for the guide camera", claimed(rig, "guide camera"), asked, given
-        )
-        errand.wish = wish
-        return errand
+    def words_of(cls, wish: GuideDarkWish) -> str:
+        return "taking a dark for the guide camera"
 
     async def work(self, kit: Kit) -> dict[str, Any]:
         wish, guider = self.wish, kit.rig.guider

@@ -8,10 +8,8 @@ import numpy as np
 from vigil.documents.guiding import GUIDE, GUIDING, GuidingWish
 from vigil.documents.night import NotAllowed
 from vigil.engine.activity import ActivityFailed, Kit
-from vigil.engine.arbiter import Urgency
-from vigil.engine.errand import ErrandRecorder, PlainErrand, Workplace
-from vigil.engine.focusing.bench import claimed, stars_stand_still, wished
-from vigil.engine.guiding.bench import guide_frames, needs_guider
+from vigil.engine.focusing.bench import stars_stand_still
+from vigil.engine.guiding.bench import GuideBench, guide_frames
 from vigil.engine.guiding.calibrating import calibrate
 from vigil.engine.guiding.frames import GuideFrames, eye_of
 from vigil.engine.guiding.loop import GuideLoop, Sample
@@ -23,32 +21,16 @@ from vigil.guiding.figures import figures_of
 MOST_DITHER_PX = 200.0
 
 
-class Guiding(PlainErrand):
+class Guiding(GuideBench[GuidingWish]):
     """Cut off, the mount tracks on without corrections."""
 
     KIND = GUIDING
-    URGENCY = Urgency.BENCH
-    wish: GuidingWish
+    WISH = GuidingWish
     _loop: GuideLoop | None = None
 
     @classmethod
-    def asked_for(
-        cls, place: Workplace, recorder: ErrandRecorder, asked: str, values: dict[str, Any]
-    ) -> "Guiding":
-        rig = place.kit().rig
-        needs_guider(rig)
-        wish = wished(GuidingWish, values)
-        assert isinstance(wish, GuidingWish)
-        errand = cls(
-            place,
-            recorder,
-            "guiding" if wish.corrects else "watching a star without corrections",
-            claimed(rig, "guide camera", "mount"),
-            asked,
-            wish.model_dump(mode="json", exclude_defaults=True),
-        )
-        errand.wish = wish
-        return errand
+    def words_of(cls, wish: GuidingWish) -> str:
+        return "guiding" if wish.corrects else "watching a star without corrections"
 
     async def work(self, kit: Kit) -> dict[str, Any]:
         await stars_stand_still(kit)

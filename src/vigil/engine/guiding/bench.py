@@ -1,13 +1,48 @@
 """What all errands of the guiding bench have in common."""
 
+from abc import abstractmethod
 from functools import partial
 from pathlib import Path
+from typing import Any, ClassVar, Generic, TypeVar, cast
+
+from pydantic import BaseModel
 
 from vigil.documents.rig import Rig
 from vigil.engine.activity import Kit
-from vigil.engine.errand import ErrandRefused
+from vigil.engine.arbiter import Urgency
+from vigil.engine.errand import ErrandRecorder, ErrandRefused, PlainErrand, Workplace
+from vigil.engine.focusing.bench import claimed, wished
 from vigil.engine.guiding.frames import GuideFrames
 from vigil.engine.guiding.shelf import dark_of
+
+Wished = TypeVar("Wished", bound=BaseModel)
+
+
+class GuideBench(PlainErrand, Generic[Wished]):
+    """Works with the guide camera, and most with the mount too."""
+
+    URGENCY = Urgency.BENCH
+    WISH: ClassVar[type[BaseModel]]
+    """What it is asked for with."""
+    USES: ClassVar[tuple[str, ...]] = ("guide camera", "mount")
+    wish: Wished
+
+    @classmethod
+    def asked_for(
+        cls, place: Workplace, recorder: ErrandRecorder, asked: str, values: dict[str, Any]
+    ) -> "GuideBench[Wished]":
+        rig = place.kit().rig
+        needs_guider(rig)
+        wish = cast(Wished, wished(cls.WISH, values))
+        given = wish.model_dump(mode="json", exclude_defaults=True)
+        errand = cls(place, recorder, cls.words_of(wish), claimed(rig, *cls.USES), asked, given)
+        errand.wish = wish
+        return errand
+
+    @classmethod
+    @abstractmethod
+    def words_of(cls, wish: Wished) -> str:
+        """What is done, for people."""
 
 
 def needs_guider(rig: Rig) -> None:

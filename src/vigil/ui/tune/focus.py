@@ -4,7 +4,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtWidgets import QButtonGroup, QPushButton, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from vigil.documents.errands import ErrandState
 from vigil.documents.events import Event, Kind
@@ -20,10 +20,9 @@ from vigil.ui import words
 from vigil.ui.actions import Action
 from vigil.ui.focuscurve import FocusCurve
 from vigil.ui.jobs import Jobs
-from vigil.ui.linkstate import LinkState
-from vigil.ui.pieces import Told, button, label, row
+from vigil.ui.pieces import button, label, row
 from vigil.ui.session import Session
-from vigil.ui.theme import set_styled
+from vigil.ui.tune.bench import ErrandBench, show_only
 from vigil.ui.tune.fieldpicture import FieldPicture
 from vigil.ui.tune.focuslog import FocusLog
 from vigil.ui.tune.focuswords import curve_of, result_words
@@ -34,19 +33,20 @@ from vigil.ui.tune.neartools import NearTools
 from vigil.ui.tune.offsetspicture import OffsetsPicture
 from vigil.ui.tune.runtools import RunTools
 from vigil.ui.tune.tools import Doing
-from vigil.ui.workspace import Workspace, page, scrolled, side
+from vigil.ui.workspace import page, scrolled, side
 
 _VIEWS = ("Run", "Getting near", "Temperature", "Offsets", "Field")
 _NEAR_KIND = "getting near"
 _EARLIER = 5
 
 
-class FocusBench(Workspace):
+class FocusBench(ErrandBench):
     """What is asked for becomes an errand of the keeper; runs of a night are shown here too."""
 
     def __init__(self, session: Session, jobs: Jobs) -> None:
-        super().__init__("Focus")
-        self._session, self._jobs = session, jobs
+        begins = "Stars in the field, the mount tracking: then focus."
+        super().__init__("Focus", session, (*KINDS, _NEAR_KIND), begins)
+        self._jobs = jobs
         self._told = FocusRuns()
         self._rows: list[FocusRow] = []
         self._shown: FocusRun | None = None
@@ -54,7 +54,6 @@ class FocusBench(Workspace):
         self._learnt: tuple[list[Run], str] = [], "no runs yet"
         self._next_look: dict[str, Any] | None = None
         """The star that the loop begins anew with, once it has stopped."""
-        self._problem = ("", "warn")
         self.curve, self.near = FocusCurve(session), NearPicture()
         self.model, self.offsets, self.field = ModelPicture(), OffsetsPicture(), FieldPicture()
         doing = Doing(self._begin, self._stop, self._say, self._edit)
@@ -67,15 +66,7 @@ class FocusBench(Workspace):
         self._pictures, self._tools = QStackedWidget(), QStackedWidget()
         self.views: dict[str, QPushButton] = {}
         self._build()
-        session.happened.connect(self._take_event)
-        session.sampled.connect(self._take_samples)
-        for changed in (
-            session.errands_changed,
-            session.status_changed,
-            session.devices_changed,
-            session.rig_changed,
-        ):
-            changed.connect(self.refresh)
+        self.listen()
 
     def _build(self) -> None:
         group = QButtonGroup(self)
@@ -91,7 +82,6 @@ class FocusBench(Workspace):
             self._tools.addWidget(beside)
         views = row(*self.views.values(), gap=2)
         views.addStretch(1)
-        self.said = Told("", "soft")
         main = page(views, self._pictures, self.log, gap=6)
         layout = main.layout()
         assert isinstance(layout, QVBoxLayout)
@@ -101,38 +91,14 @@ class FocusBench(Workspace):
 
     # -- doing ----------------------------------------------------------------------------------------
 
-    def hindrance(self) -> str:
-        """Why nothing can be begun now; empty when it can."""
-        session = self._session
-        if session.link is not LinkState.OPEN:
-            return "no keeper answers"
-        if session.rig.focuser is None or session.rig.camera is None:
-            return f"{session.rig.name} has no focuser or no camera"
-        if session.run in ("running", "closing"):
-            return "a night runs: hold it first"
-        for name in ("camera", "focuser"):
-            report = session.reports.get(name)
-            if report is None or report.lamp == "not connected":
-                return f"connect the {name} first (Rig)"
-        busy = self.under_way
-        return f"{busy.words} is under way" if busy else ""
+    NEEDS = ("camera", "focuser")
 
-    @property
-    def under_way(self) -> ErrandState | None:
-        """The bench's errand, where one is."""
-        kinds = {*KINDS, _NEAR_KIND}
-        return next((e for e in self._session.errands_under_way if e.kind in kinds), None)
+    def lacks(self) -> str:
+        rig = self._session.rig
+        return f"{rig.name} has no focuser or no camera" if rig.focuser is None or rig.camera is None else ""
 
     def _begin(self, kind: str, **values: Any) -> None:
-        why = self.hindrance()
-        self._say(why)
-        if not why:
-            self._session.ask(Command.BEGIN, kind=kind, **values)
-
-    def _stop(self) -> None:
-        errand = self.under_way
-        if errand is not None:
-            self._session.stop_errand(errand.errand)
+        self._ask_for(kind, values)
 
     def _look(self, guides: bool) -> None:
         self.near.clear()
@@ -246,12 +212,7 @@ class FocusBench(Workspace):
             self.views[name].setChecked(True)  # comes back here
             return
         self._pictures.setCurrentIndex(at)
-        self._tools.setCurrentIndex(at)
-        for k in range(self._tools.count()):  # only what is seen claims room
-            wanted = QSizePolicy.Policy.Preferred if k == at else QSizePolicy.Policy.Ignored
-            page_of_tools = self._tools.widget(k)
-            if page_of_tools is not None:
-                page_of_tools.setSizePolicy(QSizePolicy.Policy.Preferred, wanted)
+        show_only(self._tools, at)
         self.log.setVisible(name not in ("Getting near", "Offsets"))
         firsts = (
             self.run_tools.run,
@@ -311,23 +272,10 @@ class FocusBench(Workspace):
         self.field.show_field(found, critical_focus_zone_um(rig.focal_ratio) if rig.focal_ratio else None)
 
     def _show_words(self, why: str, busy: ErrandState | None) -> None:
-        run, (problem, role) = self._shown, self._problem
-        if busy is not None:
-            text, role = f"{busy.words} …", "soft"
-        elif problem:
-            text = problem
-        elif why:
-            text, role = f"{why}.", "warn"
-        elif run is not None and run.outcome:
-            text, role = result_words(run), "soft" if run.best is not None else "warn"
-        else:
-            text, role = "Stars in the field, the mount tracking: then focus.", "soft"
-        set_styled(self.said, "role", role)
-        self.said.setText(f"{text[:1].upper()}{text[1:]}")
-
-    def _say(self, problem: str, role: str = "warn") -> None:
-        self._problem = problem, role
-        self.show_anew()
+        run, result = self._shown, None
+        if run is not None and run.outcome:
+            result = result_words(run), "soft" if run.best is not None else "warn"
+        self._show_said(why, f"{busy.words} …" if busy is not None else "", result)
 
     def _show_offsets(self, busy: ErrandState | None) -> None:
         rig, found = self._session.rig, self.offset_tools.found

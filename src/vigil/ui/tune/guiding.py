@@ -6,7 +6,6 @@ from typing import Any
 import numpy as np
 from PyQt6.QtWidgets import QButtonGroup, QPushButton, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
 
-from vigil.documents.errands import ErrandState
 from vigil.documents.events import Event, Kind
 from vigil.documents.guiding import CALIBRATION, DARK, GUIDE, GUIDING
 from vigil.documents.messages import Command, Samples
@@ -16,10 +15,9 @@ from vigil.guiding.record import BadRecord
 from vigil.guiding.study import Study, study
 from vigil.ui.actions import Action
 from vigil.ui.jobs import Jobs
-from vigil.ui.linkstate import LinkState
-from vigil.ui.pieces import Choice, Told, button, label, row
+from vigil.ui.pieces import Choice, button, label, row
 from vigil.ui.session import Session
-from vigil.ui.theme import set_styled
+from vigil.ui.tune.bench import ErrandBench, show_only
 from vigil.ui.tune.calibrationpicture import CalibrationPicture
 from vigil.ui.tune.guidegraph import SCALES_ARCSEC, SPANS_MIN, GuideGraph
 from vigil.ui.tune.guideseen import AXES, AXIS_WORDS, Change, GuideSeen
@@ -27,26 +25,25 @@ from vigil.ui.tune.guidetools import GuideTools
 from vigil.ui.tune.studypicture import StudyPicture
 from vigil.ui.tune.studytools import StudyTools
 from vigil.ui.tune.tools import Doing
-from vigil.ui.workspace import Workspace, page, scrolled, side
+from vigil.ui.workspace import page, scrolled, side
 
 _VIEWS = ("Graph", "Calibration", "Study")
 _KINDS = (GUIDING, CALIBRATION, DARK)
 _LEAST_LIMIT_ARCSEC = 0.3
 
 
-class GuidingBench(Workspace):
+class GuidingBench(ErrandBench):
     """What is asked for becomes an errand of the keeper."""
 
     def __init__(self, session: Session, jobs: Jobs) -> None:
-        super().__init__("Guiding")
-        self._session, self._jobs = session, jobs
+        super().__init__("Guiding", session, _KINDS, "Stars in the field, the mount tracking: then guide.")
+        self._jobs = jobs
         self._study: Study | None = None
         self.seen = GuideSeen()
         self._from: datetime | None = None
         self._before: tuple[AxisFigures | None, ...] = (None, None)
         self._taken_back: list[tuple[dict[Any, Any], str]] = []
         self._calibration: dict[str, Any] | None = None
-        self._problem = ("", "warn")
         self.graph, self.calibration, self.study = GuideGraph(), CalibrationPicture(), StudyPicture()
         doing = Doing(self._begin, self._stop, self._say, self._edit)
         self.tools = GuideTools(doing, self._back, self._from_here, self._dither)
@@ -54,17 +51,8 @@ class GuidingBench(Workspace):
         self._pictures, self._tools = QStackedWidget(), QStackedWidget()
         self.views: dict[str, QPushButton] = {}
         self.scale, self.span = Choice(), Choice()
-        self.said = Told("", "soft")
         self._build()
-        session.happened.connect(self._take_event)
-        session.sampled.connect(self._take_samples)
-        for changed in (
-            session.errands_changed,
-            session.status_changed,
-            session.devices_changed,
-            session.rig_changed,
-        ):
-            changed.connect(self.refresh)
+        self.listen()
 
     def _build(self) -> None:
         group = QButtonGroup(self)
@@ -106,33 +94,16 @@ class GuidingBench(Workspace):
 
     # -- doing ----------------------------------------------------------------------------------------
 
-    def hindrance(self) -> str:
-        """Why nothing can be begun now; empty when it can."""
-        session = self._session
-        if session.link is not LinkState.OPEN:
-            return "no keeper answers"
-        if session.rig.guider is None:
-            return f"{session.rig.name} has no guide camera"
-        if session.rig.guide_scale_arcsec_px is None:
-            return "the guide scope's focal length isn't known (Rig)"
-        if session.run in ("running", "closing"):
-            return "a night runs: hold it first"
-        for name in ("guide camera", "mount"):
-            report = session.reports.get(name)
-            if report is None or report.lamp == "not connected":
-                return f"connect the {name} first (Rig)"
-        busy = self.under_way
-        return f"{busy.words} is under way" if busy else ""
+    NEEDS = ("guide camera", "mount")
 
-    @property
-    def under_way(self) -> ErrandState | None:
-        """The bench's errand, where one is."""
-        return next((e for e in self._session.errands_under_way if e.kind in _KINDS), None)
+    def lacks(self) -> str:
+        rig = self._session.rig
+        if rig.guider is None:
+            return f"{rig.name} has no guide camera"
+        return "" if rig.guide_scale_arcsec_px else "the guide scope's focal length isn't known (Rig)"
 
     def _begin(self, kind: str, **values: Any) -> None:
-        why = self.hindrance()
-        self._say(why)
-        if why:
+        if not self._ask_for(kind, values):
             return
         if kind == CALIBRATION:
             self.calibration.begin()
@@ -140,12 +111,6 @@ class GuidingBench(Workspace):
         else:
             self.seen, self._from, self._before = GuideSeen(), None, (None, None)
             self.show_view("Graph")
-        self._session.ask(Command.BEGIN, kind=kind, **values)
-
-    def _stop(self) -> None:
-        errand = self.under_way
-        if errand is not None:
-            self._session.stop_errand(errand.errand)
 
     def _dither(self) -> None:
         errand = self.under_way
@@ -240,16 +205,7 @@ class GuidingBench(Workspace):
             return
         self._pictures.setCurrentIndex(_VIEWS.index(name))
         self._beside.setVisible(name == "Graph")
-        self._tools.setCurrentWidget(self.study_tools if name == "Study" else self.tools)
-        for k in range(self._tools.count()):  # only what is seen claims room
-            wanted = (
-                QSizePolicy.Policy.Preferred
-                if k == self._tools.currentIndex()
-                else QSizePolicy.Policy.Ignored
-            )
-            beside = self._tools.widget(k)
-            if beside is not None:
-                beside.setSizePolicy(QSizePolicy.Policy.Preferred, wanted)
+        show_only(self._tools, 1 if name == "Study" else 0)
         firsts = {
             "Graph": self.tools.guide,
             "Calibration": self.tools.calibrate,
@@ -280,7 +236,7 @@ class GuidingBench(Workspace):
     def show_anew(self) -> None:
         rig = self._session.rig
         busy, why = self.under_way, self.hindrance()
-        self._show_words(why, busy)
+        self._show_said(why, (busy.reason or f"{busy.words} …") if busy is not None else "")
         try:
             main_px: float | None = rig.scale_arcsec_px()
         except ValueError:
@@ -329,23 +285,6 @@ class GuidingBench(Workspace):
         if main_px is not None and not any(f.level == "wait" for f in findings):
             findings.insert(0, good_enough(total, max(main_px, _LEAST_LIMIT_ARCSEC)))
         return facts, findings
-
-    def _show_words(self, why: str, busy: ErrandState | None) -> None:
-        problem, role = self._problem
-        if busy is not None:
-            text, role = busy.reason or f"{busy.words} …", "soft"
-        elif problem:
-            text = problem
-        elif why:
-            text, role = f"{why}.", "warn"
-        else:
-            text, role = "Stars in the field, the mount tracking: then guide.", "soft"
-        set_styled(self.said, "role", role)
-        self.said.setText(f"{text[:1].upper()}{text[1:]}")
-
-    def _say(self, problem: str, role: str = "warn") -> None:
-        self._problem = problem, role
-        self.show_anew()
 
 
 def _short(words: str) -> str:
