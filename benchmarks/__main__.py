@@ -6,7 +6,7 @@ import sys
 import numpy as np
 import sep
 
-from benchmarks import drawing, focusing, rehearsal, solving, targets, window
+from benchmarks import drawing, focusing, guiding, rehearsal, solving, targets, window
 from benchmarks.ratio import Ratio, compare
 from campaigns.demo import demo_rig
 from campaigns.solvefields import field_scene
@@ -65,6 +65,7 @@ BENCHMARKS = {
     "chart": targets.chart,
     "chart-moving": lambda: targets.chart(moving=True),
     "focus": focusing.fitting,
+    "guide": guiding.pulses,
     "rehearsal": rehearsal.night,
     "window": window.first_picture,
     "frame": window.frame_on_screen,

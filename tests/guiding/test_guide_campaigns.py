@@ -1,6 +1,6 @@
 """A small sample of the guiding campaigns."""
 
-from campaigns import guidecalibrations, guidestars, guidestudies
+from campaigns import guidecalibrations, guidestars, guidestudies, guidetroubles
 
 
 def test_places_near_the_bound_and_groups_by_their_root() -> None:
@@ -22,3 +22,9 @@ def test_a_study_s_advice_on_what_came_afterwards() -> None:
     assert told["star_within_5_percent_of_the_best"] == 1
     assert told["star_worse_than_default_by_over_2_percent"] == 0
     assert told["median_predicted_off_percent"] < 10
+
+
+def test_troubles_are_got_over_or_named() -> None:
+    told = guidetroubles.summarise([guidetroubles.one_run(n) for n in (8, 10, 13, 14)])
+    assert told["right"] == told["runs"] == 4, told["wrong"]
+    assert told["went_on"]["star lost"] == told["went_on"]["stale calibration"] == "1 of 1"

@@ -83,8 +83,7 @@ def place_of(
 
     Its error is the fit's own, which is the Cramér–Rao bound for light that is spread as the profile says.
     """
-    reach = max(_REACH_FWHM * profile.fwhm_px * profile.elongation, _LEAST_REACH_PX)
-    half = int(np.ceil(reach + search_px)) + _RIM_PX
+    reach, half = _fitted_px(profile), reach_px(profile, search_px)
     left, bottom = max(0, round(near[0]) - half), max(0, round(near[1]) - half)
     stamp = np.asarray(image[bottom : round(near[1]) + half + 1, left : round(near[0]) + half + 1])
     if min(stamp.shape, default=0) < 2 * _RIM_PX + 3:
@@ -109,6 +108,15 @@ def place_of(
         fitted.background_adu,
         fitted.snr,
     )
+
+
+def _fitted_px(profile: Profile) -> float:
+    return max(_REACH_FWHM * profile.fwhm_px * profile.elongation, _LEAST_REACH_PX)
+
+
+def reach_px(profile: Profile, search_px: float) -> int:
+    """How far around a place `place_of` looks at the image."""
+    return int(np.ceil(_fitted_px(profile) + search_px)) + _RIM_PX
 
 
 def _likest(

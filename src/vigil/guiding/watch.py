@@ -162,6 +162,8 @@ class GuideWatch:
 
     def _unseen(self, at_s: float) -> Verdict:
         self._gone += 1
+        for axis in self._axes:  # what the star did meanwhile is nobody's correction
+            axis.moved.clear()
         if self._fading or self._dim_since_s is not None:
             if self._dim_since_s is None:
                 self._dim_since_s = at_s

@@ -1,14 +1,14 @@
 """What looks at guide frames: on pixels in a night, quickly from truth in rehearsals."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Protocol, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from vigil.engine.measuring import MeasuringFailed
-from vigil.guiding.centroid import Place, Profile, place_of
+from vigil.guiding.centroid import Place, Profile, place_of, reach_px
 from vigil.guiding.choose import Choice, choose, without_dark
 from vigil.runtime.workshop import WorkerDied, Workshop
 
@@ -79,7 +79,12 @@ class PixelEye:
         dark: Image | None = None,
         search_px: float = 6.0,
     ) -> list[Place | None]:
-        return await self._run(_places, image, tuple(near), profile, optics, dark, search_px)
+        cut = [_part(image, dark, place, profile, search_px) for place in near]
+        found = await self._run(_places, [part for part, _ in cut], profile, optics, search_px)
+        return [
+            place and replace(place, x_px=place.x_px + left, y_px=place.y_px + bottom)
+            for place, (_, (left, bottom)) in zip(found, cut, strict=True)
+        ]
 
     def close(self) -> None:
         if self._workshop is not None:
@@ -101,13 +106,26 @@ def _choose(
     return choose(image, optics.full_scale_adu, optics.adu_per_electron, dark, near=near)
 
 
+_Part = tuple[NDArray[np.float32], tuple[float, float]]
+"""A star's surroundings without the dark, and where in them it is looked for."""
+
+
+def _part(
+    image: Image, dark: Image | None, near: tuple[float, float], profile: Profile, search_px: float
+) -> tuple[_Part, tuple[int, int]]:
+    """Cut out of the frame, with its left and bottom pixel: a process is sent no more than it looks at."""
+    half = reach_px(profile, search_px)
+    rows, columns = image.shape
+    left, bottom = (
+        int(np.clip(round(at) - half, 0, max(most - 1, 0)))
+        for at, most in zip(near, (columns, rows), strict=True)
+    )
+    inside = slice(bottom, bottom + 2 * half + 1), slice(left, left + 2 * half + 1)
+    part = without_dark(image[inside], None if dark is None else dark[inside])
+    return (part, (near[0] - left, near[1] - bottom)), (left, bottom)
+
+
 def _places(
-    image: Image,
-    near: Sequence[tuple[float, float]],
-    profile: Profile,
-    optics: GuideOptics,
-    dark: Image | None,
-    search_px: float,
+    parts: list[_Part], profile: Profile, optics: GuideOptics, search_px: float
 ) -> list[Place | None]:
-    data = without_dark(image, dark)
-    return [place_of(data, place, profile, optics.adu_per_electron, search_px) for place in near]
+    return [place_of(part, near, profile, optics.adu_per_electron, search_px) for part, near in parts]

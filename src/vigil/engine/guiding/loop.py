@@ -10,6 +10,7 @@ from datetime import datetime
 from typing import Any
 
 from vigil.devices.errors import DeviceError
+from vigil.devices.supervised import LOST_AFTER_FAILURES
 from vigil.documents.rig.guider import GuideAxis, GuiderPart
 from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.guiding.frames import DIRECTIONS, GuideFrames, Seen, pulse, scale_of
@@ -103,6 +104,7 @@ class GuideLoop:
         self._laws: dict[str, Law] = {name: law_of(settings) for name, settings in self._settings.items()}
         self._began = self._moved_at = self.kit.clock.utcnow()
         self._moved_arcsec = 0.0
+        self._last_arcsec: tuple[float, float] | None = None
         self._settling: Settling | None = None
         self._to_tell: list[tuple[dict[str, Any], str]] = []
 
@@ -201,7 +203,7 @@ class GuideLoop:
             self.frames.exposure_s = guider.exposure_s
             words = f"exposure {before_s:g} s → {guider.exposure_s:g} s"
             await self.tell({"changed": "exposure", "before": before_s, "now": guider.exposure_s}, words)
-            await self._anew(adapt=False)
+            await self._anew()
 
     async def once(self) -> None:
         """One frame and what comes of it."""
@@ -232,11 +234,24 @@ class GuideLoop:
                 if attempt == _DEVICE_TRIES - 1:
                     raise ActivityFailed(f"no guide frame: {problem}") from None
                 await self.kit.clock.sleep(_DEVICE_WAIT_S)
+                await self._connect_again()
         raise AssertionError("unreachable")
 
+    async def _connect_again(self) -> None:
+        """A cable that was touched: the camera is there again, but must be asked. Whether it really is gone
+        its state says, read as often as it takes to be sure."""
+        camera = self.kit.devices.named("guide camera")
+        for _ in range(LOST_AFTER_FAILURES):
+            await camera.poll()
+        if not camera.connected:
+            with contextlib.suppress(DeviceError):
+                await camera.connect()
+
     def _expected_px(self) -> tuple[float, float]:
+        """Where the stars should stand against their first places: where they were seen last, less what was
+        sent since."""
         scale = scale_of(self.kit, self.frames.binning)
-        return self.calibration.pixels(*self.target_arcsec, scale)
+        return self.calibration.pixels(*(self._last_arcsec or self.target_arcsec), scale)
 
     def _seconds(self, at: datetime) -> float:
         return (at - self._began).total_seconds()
@@ -265,10 +280,14 @@ class GuideLoop:
                 wanted = self._laws[name].correction(error[k], self._seconds(seen.at), every_s)
                 pulses[k] = self._pulse_ms(name, wanted, rate)
                 sent[k] = pulses[k] / 1000 * rate
+        place = self._place(seen)
+        assert place is not None, "it was seen"
         late_ms = 1000 * (asyncio.get_running_loop().time() - arrived)
         pulses = await self._send(pulses)
         for k, name in enumerate(("ra", "dec")):
-            self._laws[name].took(sent[k] if pulses[k] else 0.0)
+            sent[k] = sent[k] if pulses[k] else 0.0
+            self._laws[name].took(sent[k])
+        self._last_arcsec = place[0] - sent[0], place[1] - sent[1]
         mark = "settling" if self._settling is not None else "dimmed" if words else ""
         self._sample(seen, (pulses[0], pulses[1]), mark, late_ms)
         self._watch.corrected(error, (sent[0], sent[1]))
@@ -359,10 +378,10 @@ class GuideLoop:
         with contextlib.suppress(ActivityFailed):
             await self._anew()
 
-    async def _anew(self, adapt: bool = True) -> None:
+    async def _anew(self) -> None:
         """Other stars; where they stand now is where they belong."""
-        choice = await self.frames.choose(self.near, adapt)
-        self.target_arcsec = (0.0, 0.0)
+        choice = await self.frames.choose(self.near, adapt=False)
+        self.target_arcsec, self._last_arcsec = (0.0, 0.0), None
         self._watch.chosen()
         for name, settings in self._settings.items():
             self._laws[name] = law_of(settings)
