@@ -1,7 +1,7 @@
 """The guide calibration: which way and how far a star moves for a correction, out of measured moves."""
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -205,12 +205,12 @@ def _after_play(moves: Sequence[Move], backlash_s: float) -> Floats:
     return np.array(ways)
 
 
-def _least(of: "object", most_s: float) -> float:
+def _least(of: Callable[[float], float], most_s: float) -> float:
     """Where it is least from 0 to most: a coarse look, then the valley."""
     if most_s <= 0:
         return 0.0
     grid = np.linspace(0.0, most_s, 60)
-    values = [of(float(s)) for s in grid]  # type: ignore[operator]
+    values = [of(float(s)) for s in grid]
     k = int(np.argmin(values))
     low, high = grid[max(k - 1, 0)], grid[min(k + 1, len(grid) - 1)]
     return float(minimize_scalar(of, bounds=(low, high), method="bounded", options={"xatol": 1e-3}).x)

@@ -35,6 +35,9 @@ class Law(Protocol):
     long until the middle of the next. What it answers is done before that; `took` hears what was really
     done. `rest` is called when no pulse waits for it: what takes a while is done there."""
 
+    strength: float
+    dead_band_arcsec: float
+
     def correction(self, error_arcsec: float, at_s: float, next_in_s: float) -> float: ...
 
     def took(self, arcsec: float) -> None: ...

@@ -7,9 +7,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import median_filter
 
-from vigil.guiding.laws import AxisSettings, LawName
+from vigil.guiding.laws import AxisSettings
 from vigil.guiding.record import AxisRecord, GuideRecord
-from vigil.guiding.replay import CantReplay, Replayed, replay, replay_many
+from vigil.guiding.replay import Replayed, replay, replay_many
 from vigil.guiding.split import Split, split
 
 Floats = NDArray[np.float64]
@@ -177,6 +177,3 @@ def _missing(record: GuideRecord, axes: Sequence[AxisStudy]) -> tuple[tuple[str,
         )
         wanted_s = max(wanted_s, span * (known / _ENOUGH_KNOWN) ** 2)
     return tuple(said), (wanted_s - span) / 60
-
-
-__all__ = ["AxisStudy", "CantReplay", "LawName", "Study", "Tried", "calm", "study"]

@@ -74,7 +74,7 @@ def _changed_words(before: AxisSettings, now: AxisSettings) -> str:
 @dataclass
 class GuideLoop:
     """Runs until it is cancelled; raises ActivityFailed where guiding has to be given up. Between frames
-    others may change its settings, dither it, or have it pause."""
+    others may change its settings, and dither it."""
 
     kit: Kit
     frames: GuideFrames
@@ -108,20 +108,14 @@ class GuideLoop:
         self._settling: Settling | None = None
         self._to_tell: list[tuple[dict[str, Any], str]] = []
 
-    @property
-    def settings(self) -> dict[str, AxisSettings]:
-        return dict(self._settings)
-
     def set_axis(self, name: str, settings: AxisSettings) -> None:
         """From the next frame on; what the law has learnt is forgotten when its method changes."""
-        same = settings.law == self._settings[name].law
-        self._settings[name] = settings
-        fresh = law_of(settings)
-        law = self._laws[name]
-        if same and hasattr(law, "strength"):
-            law.strength, law.dead_band_arcsec = settings.strength, settings.dead_band_arcsec  # type: ignore[attr-defined]
+        before, self._settings[name] = self._settings[name], settings
+        if settings.law == before.law:
+            law = self._laws[name]
+            law.strength, law.dead_band_arcsec = settings.strength, settings.dead_band_arcsec
         else:
-            self._laws[name] = fresh
+            self._laws[name] = law_of(settings)
 
     def dither(self, to_arcsec: tuple[float, float], words: str, values: dict[str, Any]) -> None:
         """The star belongs there from the next frame on, against its first place; that is told, and how it
