@@ -12,6 +12,8 @@ _OVERSAMPLED = 6.0
 _SURE = 0.0001
 """How probable the highest of a noise's peaks may be for a wave to be believed."""
 _AROUND = 150
+_FRAMES_A_WAVE = 80
+"""A record of so many frames can tell of one more."""
 _APART = 0.5
 """Two waves differ by at least so many cycles over the record."""
 
@@ -42,7 +44,7 @@ def strongest_waves(
     count = int(np.ceil(_OVERSAMPLED * span * (1 / shortest_s - 1 / longest_s))) + 2
     grid = np.linspace(1 / longest_s, 1 / shortest_s, count)
     found: list[float] = []
-    for _ in range(most):
+    for _ in range(min(most, 1 + len(at_s) // _FRAMES_A_WAVE)):
         left = where - _fitted(at_s, where, found)[0]
         power = _gains(at_s, left, grid)
         for known in found:
@@ -50,6 +52,9 @@ def strongest_waves(
         best = int(np.argmax(power))
         more = _together(at_s, where, [*found, float(grid[best])], span)
         if power[best] <= 0 or not _believed(at_s, where, more, grid, best, power[best]):
+            break
+        gaps = np.diff(np.sort(more))
+        if len(gaps) and gaps.min() < _APART / span:  # one wave twice: what is left is no other
             break
         found = more
     return sorted(_waves(at_s, where, found), key=lambda wave: -wave.amplitude_arcsec)

@@ -24,7 +24,7 @@ _AS_GOOD = 1.005
 """What is worse by no more is as good: then fewer corrections are better."""
 _WORTH_ANOTHER_LAW = 1.02
 _WILD_SIGMAS, _WILD_AROUND = 6.0, 7
-_ENOUGH_FRAMES, _ENOUGH_S, _ENOUGH_CYCLES, _ENOUGH_KNOWN = 100, 240.0, 1.5, 0.12
+_ENOUGH_FRAMES, _ENOUGH_S, _ENOUGH_CYCLES, _ENOUGH_KNOWN = 100, 240.0, 1.5, 0.1
 _BLOCKS = 8
 
 
@@ -170,7 +170,7 @@ def _missing(record: GuideRecord, axes: Sequence[AxisStudy]) -> tuple[tuple[str,
             f"a wave of {longest:.0f} s has been seen {span / longest:.1f} times, not yet {_ENOUGH_CYCLES:g}"
         )
         wanted_s = max(wanted_s, _ENOUGH_CYCLES * longest)
-    known = max(t.error_arcsec / t.slow_rms_arcsec for t in (a.best for a in axes) if t.slow_rms_arcsec > 0)
+    known = max(t.error_arcsec / max(t.measured_rms_arcsec, 1e-9) for t in (a.best for a in axes))
     if known > _ENOUGH_KNOWN and not said:
         said.append(
             f"what it promises is known to {100 * known:.0f} % only, {100 * _ENOUGH_KNOWN:.0f} are wanted"
