@@ -7,7 +7,13 @@ from hypothesis import strategies as st
 
 from vigil.guiding.dithers import WAYS, Way, least_apart_px, next_place
 from vigil.guiding.figures import figures_of
-from vigil.guiding.settling import Settled, Settling, too_tight, usual_tolerance_arcsec
+from vigil.guiding.settling import (
+    Settled,
+    Settling,
+    overshoot_share,
+    too_tight,
+    usual_tolerance_arcsec,
+)
 from vigil.guiding.watch import MOST_CLOUD_S, GuideWatch, Mean
 
 STAR = (0.1, -0.1)
@@ -112,6 +118,8 @@ def test_settled_is_inside_for_the_whole_dwell() -> None:
     never = Settling(0.1, 6.0, 20.0)
     assert [never.frame(2.0 * k, 0.5) for k in range(12)][-1] is Settled.TOO_LONG
     assert usual_tolerance_arcsec(0.6, 4.0) == pytest.approx(1.2) and usual_tolerance_arcsec(None, 4.0) == 4.0
+    assert overshoot_share([-5.0, -1.0, 1.5, -0.2], 5.0) == pytest.approx(0.3)
+    assert overshoot_share([5.0, 1.0, 0.2], -5.0) == 0.0 and overshoot_share([], 5.0) == 0.0
     assert "hardly ever settle" in too_tight(0.3, 0.8) and not too_tight(1.0, 0.8)
 
 

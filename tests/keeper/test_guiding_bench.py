@@ -227,12 +227,20 @@ def test_a_dither_is_asked_of_the_guider_and_settles(tmp_path: Path) -> None:
         await asyncio.sleep(600)
         assert not (await place.ask(Command.TELL_ERRAND, errand="guiding", what="sing")).taken
         assert not (await place.ask(Command.TELL_ERRAND, errand="guiding", what="dither", px=5000)).taken
+        tested = await place.ask(Command.TELL_ERRAND, errand="guiding", what="response", axis="dec")
+        assert tested.taken and "declination: a move of" in tested.reason
+        await asyncio.sleep(5)
+        too_soon = await place.ask(Command.TELL_ERRAND, errand="guiding", what="dither")
+        assert not too_soon.taken and "not settled yet" in too_soon.reason
+        await asyncio.sleep(200)
+        (response,) = [e.values["response"] for e in place.of(answer.reason) if "response" in e.values]
+        assert response["axis"] == "dec" and 0 <= response["overshoot_share"] < 1 and response["took_s"] < 60
         for number in range(1, 4):
             dithered = await place.ask(Command.TELL_ERRAND, errand="guiding", what="dither", px=12)
             assert dithered.taken and dithered.reason.startswith(f"dither {number}: to ")
             told.append(dithered.reason)
             await asyncio.sleep(200)
-            assert sum(bool(e.values.get("settled")) for e in place.of(answer.reason)) == number
+            assert sum(bool(e.values.get("settled")) for e in place.of(answer.reason)) == number + 1
         milder = with_values(place.keeper._equipment.rig, {("guider", "dec", "strength"): 0.4})
         changed = await place.ask(Command.RIG, rig=milder.model_dump(mode="json"))
         assert changed.taken, changed.reason

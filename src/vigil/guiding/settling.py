@@ -1,5 +1,6 @@
 """Whether guiding has settled after a move: inside the tolerance for as long as is wanted."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 
@@ -42,6 +43,15 @@ def usual_tolerance_arcsec(rms_arcsec: float | None, scale_arcsec_px: float) -> 
     """From the night's own guiding, its rms on both axes together: a frame stands farther off than twice that
     in two of a hundred (exp(−2²), axes alike). Without one, a guide pixel."""
     return scale_arcsec_px if rms_arcsec is None else _OF_RMS * rms_arcsec
+
+
+def overshoot_share(error_arcsec: Sequence[float], moved_arcsec: float) -> float:
+    """How far beyond its new place a star went after a move, as a share of the move: of the frames after it,
+    whose errors begin at − the move."""
+    if not error_arcsec or not moved_arcsec:
+        return 0.0
+    way = 1 if moved_arcsec > 0 else -1
+    return max(0.0, max(way * error for error in error_arcsec)) / abs(moved_arcsec)
 
 
 def too_tight(tolerance_arcsec: float, rms_arcsec: float) -> str:

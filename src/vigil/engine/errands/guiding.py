@@ -19,6 +19,7 @@ from vigil.guiding.dithers import next_place
 from vigil.guiding.figures import figures_of
 
 MOST_DITHER_PX = 200.0
+_TEST_RMS, _LEAST_TEST_ARCSEC = 6.0, 5.0
 
 
 class Guiding(GuideBench[GuidingWish]):
@@ -75,17 +76,25 @@ class Guiding(GuideBench[GuidingWish]):
         return self._numbers()
 
     def tell(self, values: dict[str, Any]) -> str:
-        """A dither, to within so many pixels of the main camera; else as the rig has it."""
-        if values.get("what") != "dither":
-            raise NotAllowed(f"{self.words}: it knows a dither only, not {values.get('what')!r}")
+        """A dither (`px`: to within so many pixels of the main camera; else as the rig has it), or a test of
+        an axis's answer (`axis`)."""
         if self._loop is None:
             raise NotAllowed("no star is guided by yet")
+        if self._loop.settling:
+            raise NotAllowed("it has not settled yet after the last move")
+        if values.get("what") == "dither":
+            return self._dither(self._loop, values.get("px"))
+        if values.get("what") == "response" and values.get("axis") in ("ra", "dec"):
+            return self._test(self._loop, values["axis"])
+        raise NotAllowed(f"{self.words}: it knows dither, and response with an axis, not {values}")
+
+    def _dither(self, loop: GuideLoop, wanted_px: Any) -> str:
         rig = self._place.kit().rig
         guider = rig.guider
         assert guider is not None, "asked for before"
         try:
-            scale, most_px = rig.scale_arcsec_px(), float(values.get("px") or guider.dither_px)
-        except ValueError as problem:
+            scale, most_px = rig.scale_arcsec_px(), float(wanted_px or guider.dither_px)
+        except (TypeError, ValueError) as problem:
             raise NotAllowed(str(problem)) from None
         if not 0 < most_px <= MOST_DITHER_PX:
             raise NotAllowed(f"a dither of {most_px:g} px can't be: up to {MOST_DITHER_PX:g}")
@@ -99,7 +108,19 @@ class Guiding(GuideBench[GuidingWish]):
             f"({away_arcsec:.1f}″, {guide_px:.1f} px of the guide camera)"
         )
         told = {"number": len(self._places), "east_px": round(east, 3), "north_px": round(north, 3)}
-        self._loop.dither((east * scale, north * scale), words, {"dither": told})
+        loop.move((east * scale, north * scale), words, {"dither": told})
+        return words
+
+    def _test(self, loop: GuideLoop, axis: str) -> str:
+        """There and, when it is asked again, back: a move that stands out of the air's scatter."""
+        rms = loop.rms_arcsec() or 1.0
+        by = max(_TEST_RMS * rms, _LEAST_TEST_ARCSEC)
+        k = ("ra", "dec").index(axis)
+        target = list(loop.target_arcsec)
+        target[k] += -by if target[k] > 0 else by
+        name = "right ascension" if axis == "ra" else "declination"
+        words = f"testing the answer of {name}: a move of {by:.1f}″"
+        loop.move((target[0], target[1]), words, {"tests": axis}, axis)
         return words
 
     async def _calibration(self, kit: Kit, frames: GuideFrames) -> GuideCalibration:

@@ -17,7 +17,7 @@ from vigil.engine.guiding.frames import DIRECTIONS, GuideFrames, Seen, pulse, sc
 from vigil.engine.measuring import MeasuringFailed
 from vigil.guiding.calibration import GuideCalibration
 from vigil.guiding.laws import AxisSettings, Law, law_of
-from vigil.guiding.settling import Settled, Settling, usual_tolerance_arcsec
+from vigil.guiding.settling import Settled, Settling, overshoot_share, usual_tolerance_arcsec
 from vigil.guiding.watch import GuideWatch, Mean, Verdict
 
 _SEARCH_PX, _WIDE_PX = 8.0, 40.0
@@ -103,7 +103,7 @@ class GuideLoop:
         self._exposure_s = guider.exposure_s
         self._laws: dict[str, Law] = {name: law_of(settings) for name, settings in self._settings.items()}
         self._began = self._moved_at = self.kit.clock.utcnow()
-        self._moved_arcsec = 0.0
+        self._moved_arcsec, self._tests = (0.0, 0.0), ""
         self._last_arcsec: tuple[float, float] | None = None
         self._settling: Settling | None = None
         self._to_tell: list[tuple[dict[str, Any], str]] = []
@@ -117,9 +117,11 @@ class GuideLoop:
         else:
             self._laws[name] = law_of(settings)
 
-    def dither(self, to_arcsec: tuple[float, float], words: str, values: dict[str, Any]) -> None:
-        """The star belongs there from the next frame on, against its first place; that is told, and how it
-        settles."""
+    def move(
+        self, to_arcsec: tuple[float, float], words: str, values: dict[str, Any], tests: str = ""
+    ) -> None:
+        """The star belongs there from the next frame on, against its first place: a dither, or a test of one
+        axis's answer. That is told, and how it settles."""
         self._to_tell.append((values, words))
         rms = self.rms_arcsec()
         guider = self.guider_now() or self.kit.rig.guider
@@ -127,14 +129,15 @@ class GuideLoop:
         within = guider.settle_within_arcsec or usual_tolerance_arcsec(
             rms, scale_of(self.kit, self.frames.binning)
         )
-        moved = math.dist(to_arcsec, self.target_arcsec)
+        by = to_arcsec[0] - self.target_arcsec[0], to_arcsec[1] - self.target_arcsec[1]
         self.target_arcsec = to_arcsec
         self._watch.moved_on_purpose()
         for name, settings in self._settings.items():
             if settings.law != "predictive":  # what that one has learnt of the mount is true elsewhere too
                 self._laws[name] = law_of(settings)
         self._settling = Settling(within, guider.settle_dwell_s, guider.settle_longest_s)
-        self._moved_at, self._moved_arcsec = self.kit.clock.utcnow(), moved
+        self._moved_at, self._moved_arcsec, self._tests = self.kit.clock.utcnow(), by, tests
+        self._offs: list[tuple[float, float]] = []
 
     @property
     def settling(self) -> bool:
@@ -142,27 +145,35 @@ class GuideLoop:
         return self._settling is not None
 
     async def _settle(self, at: datetime, error: tuple[float, float] | None) -> None:
-        """Tell how a dither ends."""
+        """Tell how a move ends."""
         settling = self._settling
         after_s = (at - self._moved_at).total_seconds()
         if settling is None or after_s < 0:
             return
-        off = None if error is None else math.hypot(*error)
-        how = settling.frame(after_s, off)
+        if error is not None:
+            self._offs.append(error)
+        how = settling.frame(after_s, None if error is None else math.hypot(*error))
         if how is Settled.NOT_YET:
             return
         self._settling = None
         took_s = settling.took_s if settling.took_s is not None else after_s
-        said = (
-            f"{how.value} {took_s:.0f} s after a dither of {self._moved_arcsec:.1f}″"
-            if how is Settled.YES
-            else (f"not settled within {settling.tolerance_arcsec:.2f}″ in {after_s:.0f} s")
-        )
-        values = {
+        said = f"{how.value} {took_s:.0f} s after a move of {math.hypot(*self._moved_arcsec):.1f}″"
+        if how is Settled.TOO_LONG:
+            said = f"not settled within {settling.tolerance_arcsec:.2f}″ in {after_s:.0f} s"
+        values: dict[str, Any] = {
             "settled": how is Settled.YES,
             "took_s": round(took_s, 1),
             "within_arcsec": round(settling.tolerance_arcsec, 2),
         }
+        if self._tests:
+            k = ("ra", "dec").index(self._tests)
+            share = overshoot_share([off[k] for off in self._offs], self._moved_arcsec[k])
+            values["response"] = {
+                "axis": self._tests,
+                "overshoot_share": round(share, 3),
+                "took_s": round(took_s, 1),
+            }
+            said = f"{said}; it went {100 * share:.0f} % too far"
         await self.tell(values, said)
 
     def rms_arcsec(self, frames: int = _RECENT_FRAMES) -> float | None:

@@ -30,7 +30,7 @@ class GuideTools(QWidget):
         doing: Doing,
         back: Callable[[], None],
         from_here: Callable[[], None],
-        dither: Callable[[], None],
+        tell: Callable[..., None],
     ) -> None:
         super().__init__()
         self._doing = doing
@@ -47,7 +47,13 @@ class GuideTools(QWidget):
         self.dither = button(
             "Dither", "small", "Move the star by a few pixels of the main camera, and settle"
         )
-        self.dither.clicked.connect(dither)
+        self.dither.clicked.connect(lambda: tell(what="dither"))
+        self.test_ra = button(
+            "Test right asc.", "small", "A small move: how far it overshoots, how soon it is back"
+        )
+        self.test_dec = button("Test dec", "small", "The same in declination")
+        self.test_ra.clicked.connect(lambda: tell(what="response", axis="ra"))
+        self.test_dec.clicked.connect(lambda: tell(what="response", axis="dec"))
         self.back = button("Back", "small", "The settings from before the last change")
         self.from_here = button("From here", "small", "Figures from now on only")
         self.back.clicked.connect(back)
@@ -73,7 +79,8 @@ class GuideTools(QWidget):
             self.laws[axis] = law
             made.addWidget(line(words, law))
         made.addWidget(self._settings())
-        made.addLayout(left(self.back, self.from_here, self.dither))
+        made.addLayout(left(self.back, self.from_here))
+        made.addLayout(left(self.dither, self.test_ra, self.test_dec))
         whole(made, self)
 
     def _settings(self) -> QWidget:
@@ -121,7 +128,8 @@ class GuideTools(QWidget):
             doing.setEnabled(not hindered)
         self.stop.setEnabled(busy is not None)
         self.back.setEnabled(changed)
-        self.dither.setEnabled(busy is not None and busy.kind == GUIDING)
+        for made in (self.dither, self.test_ra, self.test_dec):
+            made.setEnabled(busy is not None and busy.kind == GUIDING)
         self.from_here.setEnabled(bool(facts))
         self.figures.show_facts(facts)
         self.said.setText(said)

@@ -46,7 +46,7 @@ class GuidingBench(ErrandBench):
         self._calibration: dict[str, Any] | None = None
         self.graph, self.calibration, self.study = GuideGraph(), CalibrationPicture(), StudyPicture()
         doing = Doing(self._begin, self._stop, self._say, self._edit)
-        self.tools = GuideTools(doing, self._back, self._from_here, self._dither)
+        self.tools = GuideTools(doing, self._back, self._from_here, self._tell)
         self.study_tools = StudyTools(doing, self._begin_study)
         self._pictures, self._tools = QStackedWidget(), QStackedWidget()
         self.views: dict[str, QPushButton] = {}
@@ -112,10 +112,10 @@ class GuidingBench(ErrandBench):
             self.seen, self._from, self._before = GuideSeen(), None, (None, None)
             self.show_view("Graph")
 
-    def _dither(self) -> None:
+    def _tell(self, **values: Any) -> None:
         errand = self.under_way
         if errand is not None:
-            self._session.ask(Command.TELL_ERRAND, errand=errand.errand, what="dither")
+            self._session.ask(Command.TELL_ERRAND, errand=errand.errand, **values)
 
     def _edit(self, values: dict[Any, Any], what: str) -> None:
         before = {path: self._session.edits.value(path) for path in values}
@@ -177,6 +177,8 @@ class GuidingBench(ErrandBench):
             self._mark(event.at)
         if event.kind is Kind.ERRAND_STEP and "dither" in values:
             self.seen.changes.append(Change(event.at, f"dither {values['dither']['number']}"))
+        if event.kind is Kind.ERRAND_STEP and "tests" in values:
+            self.seen.changes.append(Change(event.at, f"test {_short(AXIS_WORDS[values['tests']])}"))
         if "calibration" in values:
             self._calibration = values["calibration"]
         self.refresh()
@@ -222,6 +224,8 @@ class GuidingBench(ErrandBench):
             ("Go to the calibration place and calibrate", self.tools.calibrate_there),
             ("Stop guiding", self.tools.stop),
             ("Dither now", self.tools.dither),
+            ("Test the answer of right ascension", self.tools.test_ra),
+            ("Test the answer of declination", self.tools.test_dec),
             ("Guiding figures from here", self.tools.from_here),
             ("Guiding settings as before the last change", self.tools.back),
             ("Study the guide record", self.study_tools.study),
