@@ -15,7 +15,7 @@ from vigil.documents.scenario import Scenario
 from vigil.documents.scenario.air import AirEffects
 from vigil.documents.scenario.mount import MountEffects
 from vigil.guiding.calibration import SIDEREAL_ARCSEC_S
-from vigil.simulator.looking import rows_angle_deg
+from vigil.simulator.looking import looks_of, rows_angle_deg
 from vigil.sky.horizontal import unobserve
 from vigil.sky.instants import from_datetimes
 
@@ -68,6 +68,7 @@ def one_set_up(seed: int) -> dict[str, Any]:
         mount, gear = observatory.truth.mount, observatory.truth.gear
         looks = mount.looks(bench.clock.utcnow(), guides=True)
         chip = observatory.truth.guide_camera._chip(0)
+        truth["dec_deg"] = float(looks_of(gear, mount, chip, bench.clock.utcnow()).dec_deg[0])
         truth["rows_deg"] = float(rows_angle_deg(looks, gear, mount, chip)[0])
         return {"reason": ended.reason, **ended.values}
 
@@ -81,7 +82,7 @@ def one_set_up(seed: int) -> dict[str, Any]:
     off_dec = _apart(found["dec_angle_deg"], _pixel_angle_deg(180.0, truth["rows_deg"]))
     off_ra = _apart(found["ra_angle_deg"], _pixel_angle_deg(90.0, truth["rows_deg"]))
     play = scenario.mount.dec_backlash_arcsec
-    cos = math.cos(math.radians(found["dec_deg"]))
+    cos = math.cos(math.radians(truth["dec_deg"]))  # the guide camera's own: off-axis it looks beside the mount
     return {
         "found": True,
         "good": found["good"],

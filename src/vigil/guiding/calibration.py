@@ -139,8 +139,8 @@ def calibration_of(
 ) -> GuideCalibration:
     """Out of legs west and east, north and south, in whatever order. Raises NoCalibration.
 
-    One least-squares fit to all places: a start, the star's own drift, and a way for each second of pulse on
-    each axis; in declination the first pulse after a turn is lost in the gears up to the backlash, which is
+    One least-squares fit to all places: a start, the star's own drift and its bend (the worm's slow wave
+    would lean the axes otherwise), and a way for each second of pulse on each axis; in declination the first pulse after a turn is lost in the gears up to the backlash, which is
     sought so that what is left over is least (the legs before the first turn must have taken it up).
     """
     if min(sum(m.direction == d for m in moves) for d in ("west", "east", "north", "south")) < LEAST_MOVES:
@@ -151,7 +151,9 @@ def calibration_of(
     longest_s = sum(m.pulse_s for m in moves if m.direction == "south")
 
     def design(backlash_s: float) -> Floats:
-        return np.stack([np.ones(len(moves)), at_s, west_s, _after_play(moves, backlash_s)], axis=1)
+        return np.stack(
+            [np.ones(len(moves)), at_s, at_s**2, west_s, _after_play(moves, backlash_s)], axis=1
+        )
 
     def left_over(backlash_s: float) -> float:
         a = design(backlash_s)
@@ -161,16 +163,16 @@ def calibration_of(
     backlash_s = _least(left_over, 0.9 * longest_s)
     a = design(backlash_s)
     found = np.linalg.lstsq(a, places, rcond=None)[0]
-    free = 2 * len(moves) - 9
+    free = 2 * len(moves) - 11
     scatter = math.sqrt(max(left_over(backlash_s), 1e-12) / free)
     # the backlash's own column, so that all errors know of each other
     eps = max(1e-3, 0.02 * longest_s / 10)
     slope = (_after_play(moves, backlash_s + eps) - _after_play(moves, max(backlash_s - eps, 0.0))) / (
         backlash_s + eps - max(backlash_s - eps, 0.0)
     )
-    errors = _errors(a, slope[:, None] * found[3], scatter * _lasting(places - a @ found))
-    ra = _axis(found[2], errors[2], scatter, west_s)
-    dec = _axis(found[3], errors[3], scatter, a[:, 3])
+    errors = _errors(a, slope[:, None] * found[4], scatter * _lasting(places - a @ found))
+    ra = _axis(found[3], errors[3], scatter, west_s)
+    dec = _axis(found[4], errors[4], scatter, a[:, 4])
     if min(ra.way_px, dec.way_px) < 6 * scatter or ra.rate_px_s <= 0 or dec.rate_px_s <= 0:
         worse = "right ascension" if ra.way_px < dec.way_px else "declination"
         raise NoCalibration(
@@ -181,7 +183,7 @@ def calibration_of(
         ra=ra,
         dec=dec,
         backlash_s=backlash_s,
-        backlash_error_s=errors[4],
+        backlash_error_s=errors[5],
         drift_px_s=(float(found[1, 0]), float(found[1, 1])),
         dec_deg=dec_deg,
         pier_side=pier_side,

@@ -11,6 +11,7 @@ from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.guiding.frames import GuideFrames, pulse, scale_of
 from vigil.guiding.calibration import (
     SIDEREAL_ARCSEC_S,
+    Axis,
     Direction,
     GuideCalibration,
     Judged,
@@ -33,8 +34,10 @@ _TAKEN_UP_STEPS = 3
 _FOLLOWS = 0.6
 """Of a step, by which the star has to go on for the play to be taken up."""
 _SEARCH_PX, _TRIES = 12.0, 3
-_WELL_KNOWN, _MOST_TURNS, _TURN_STEPS = 0.04, 4, 2
-"""The standard error of the backlash as a share of it; further turns in declination until then."""
+_WELL_KNOWN_DEG, _WELL_KNOWN_RATE, _WELL_KNOWN_BACKLASH = 0.25, 0.006, 0.035
+"""Standard errors: an axis's angle, its rate and the backlash as shares of themselves. More moves until then,
+but no more than so many rounds; a turn has so many steps."""
+_MOST_MORE, _TURN_STEPS = 4, 2
 _PLACE_HOUR_DEG, _LOWEST_COS = 10.0, 0.2
 Tell = Callable[[dict[str, Any], str], Awaitable[None]]
 
@@ -79,10 +82,9 @@ async def calibrate(kit: Kit, frames: GuideFrames, tell: Tell) -> Made:
     angle = rotator.state.angle_deg if rotator is not None and rotator.state is not None else None
     try:
         found = calibration_of(moves, dec_deg, side, frames.binning, angle)
-        for _ in range(_MOST_TURNS):
-            if found.backlash_error_s <= _WELL_KNOWN * found.backlash_s or not found.shows_backlash:
+        for _ in range(_MOST_MORE):
+            if not await run.more(found):
                 break
-            await run.turn()
             found = calibration_of(moves, dec_deg, side, frames.binning, angle)
     except NoCalibration as problem:
         raise ActivityFailed(f"no calibration: {problem}") from None
@@ -114,9 +116,7 @@ class _Run:
         await self._take_up()
         self._moves.clear()
         await self._look("west", 0)
-        for direction in ("west", "east"):
-            for _ in range(_STEPS):
-                await self._step(direction, "ra")
+        await self._there_and_back("west", "east", "ra", _STEPS)
         for _ in range(_STEPS):
             await self._step("north", "dec")
         far = self._where
@@ -126,11 +126,25 @@ class _Run:
             back += 1
         return self._moves
 
-    async def turn(self) -> None:
-        """North and back, by little more than gears have play: each turn tells of it again."""
-        for direction in ("north", "south"):
-            for _ in range(_TURN_STEPS):
-                await self._step(direction, "dec")
+    async def more(self, found: GuideCalibration) -> bool:
+        """Moves for what isn't well known yet; False where all is."""
+        again = False
+        if not _well_known(found.ra):
+            await self._there_and_back("west", "east", "ra", _STEPS)
+            again = True
+        backlash_known = found.backlash_error_s <= _WELL_KNOWN_BACKLASH * found.backlash_s
+        if not _well_known(found.dec):
+            await self._there_and_back("north", "south", "dec", _STEPS)
+            again = True
+        elif found.shows_backlash and not backlash_known:
+            await self._there_and_back("north", "south", "dec", _TURN_STEPS)
+            again = True
+        return again
+
+    async def _there_and_back(self, onward: Direction, back: Direction, axis: str, steps: int) -> None:
+        for direction in (onward, back):
+            for _ in range(steps):
+                await self._step(direction, axis)
 
     async def _take_up(self) -> None:
         """North, until the star has followed three times."""
@@ -168,3 +182,9 @@ class _Run:
                 self._moves.append(Move(direction, duration_ms / 1000, *self._where, at_s))
                 return seen.shift
         raise ActivityFailed(f"the star is lost, {direction} of its place: cloud, or too long a pulse")
+
+
+def _well_known(axis: Axis) -> bool:
+    return (
+        axis.angle_error_deg <= _WELL_KNOWN_DEG and axis.rate_error_px_s <= _WELL_KNOWN_RATE * axis.rate_px_s
+    )
