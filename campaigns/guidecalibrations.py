@@ -82,7 +82,8 @@ def one_set_up(seed: int) -> dict[str, Any]:
     off_dec = _apart(found["dec_angle_deg"], _pixel_angle_deg(180.0, truth["rows_deg"]))
     off_ra = _apart(found["ra_angle_deg"], _pixel_angle_deg(90.0, truth["rows_deg"]))
     play = scenario.mount.dec_backlash_arcsec
-    cos = math.cos(math.radians(truth["dec_deg"]))  # the guide camera's own: off-axis it looks beside the mount
+    # the guide camera's own declination: off-axis it looks beside the mount
+    cos = math.cos(math.radians(truth["dec_deg"]))
     return {
         "found": True,
         "good": found["good"],

@@ -106,7 +106,7 @@ def test_what_is_wrong_with_it_is_said() -> None:
     wild = calibration_of(moves(noise_arcsec=10.5), 0.0)
     assert not judge(wild, SCALE, 0.5).good
     assert "nearer to 0° is more exact" in words(calibration_of(moves(dec_deg=70.0), 70.0))
-    assert "declination loses 7.9″" in words(calibration_of(moves(), 0.0))
+    assert "declination loses 7.7″" in words(calibration_of(moves(), 0.0))
     assert "square, straight, and as fast as predicted" in words(calibration_of(moves(play_arcsec=0.0), 0.0))
 
 

@@ -140,8 +140,9 @@ def calibration_of(
     """Out of legs west and east, north and south, in whatever order. Raises NoCalibration.
 
     One least-squares fit to all places: a start, the star's own drift and its bend (the worm's slow wave
-    would lean the axes otherwise), and a way for each second of pulse on each axis; in declination the first pulse after a turn is lost in the gears up to the backlash, which is
-    sought so that what is left over is least (the legs before the first turn must have taken it up).
+    would lean the axes otherwise), and a way for each second of pulse on each axis; in declination the first
+    pulse after a turn is lost in the gears up to the backlash, which is sought so that what is left over is
+    least (the legs before the first turn must have taken it up).
     """
     if min(sum(m.direction == d for m in moves) for d in ("west", "east", "north", "south")) < LEAST_MOVES:
         raise NoCalibration(f"at least {LEAST_MOVES} moves each way are needed")
