@@ -152,9 +152,7 @@ def calibration_of(
     longest_s = sum(m.pulse_s for m in moves if m.direction == "south")
 
     def design(backlash_s: float) -> Floats:
-        return np.stack(
-            [np.ones(len(moves)), at_s, at_s**2, west_s, _after_play(moves, backlash_s)], axis=1
-        )
+        return np.stack([np.ones(len(moves)), at_s, at_s**2, west_s, _after_play(moves, backlash_s)], axis=1)
 
     def left_over(backlash_s: float) -> float:
         a = design(backlash_s)
