@@ -174,6 +174,18 @@ def test_a_worker_that_dies_is_replaced() -> None:
     asyncio.run(main())
 
 
+def test_workers_give_way_unless_they_are_urgent() -> None:
+    async def main() -> None:
+        own, nice = os.nice(0), []
+        for urgent in (False, True):
+            workshop = Workshop(1, urgent=urgent)
+            nice.append(await workshop.run(os.nice, 0) - own)
+            workshop.close(wait=not urgent)
+        assert nice[0] > 0 and nice[1] == 0
+
+    asyncio.run(main())
+
+
 def test_workers_end_with_a_killed_parent(tmp_path: Path) -> None:
     script = textwrap.dedent(
         """

@@ -20,6 +20,8 @@ import numpy as np
 
 T = TypeVar("T")
 _LARGE_BYTES = 1 << 20
+_GIVES_WAY = 5
+"""Niceness."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,10 +38,11 @@ class WorkerDied(RuntimeError):
 
 
 class Workshop:
-    """Runs functions of modules on arrays and values; with 0 processes, in place."""
+    """Runs functions of modules on arrays and values; with 0 processes, in place. Unless it is `urgent` its
+    processes give way to everything that waits for a processor: a guide pulse, the window."""
 
-    def __init__(self, processes: int) -> None:
-        self._processes = processes
+    def __init__(self, processes: int, urgent: bool = False) -> None:
+        self._processes, self._urgent = processes, urgent
         self._pool = self._new_pool() if processes > 0 else None
 
     @property
@@ -49,7 +52,10 @@ class Workshop:
 
     def _new_pool(self) -> ProcessPoolExecutor:
         context = multiprocessing.get_context("spawn")
-        return ProcessPoolExecutor(self._processes, mp_context=context, initializer=_end_with_parent)
+        niceness = 0 if self._urgent else _GIVES_WAY
+        return ProcessPoolExecutor(
+            self._processes, mp_context=context, initializer=_begin_worker, initargs=(niceness,)
+        )
 
     async def run(self, function: Callable[..., T], *args: Any) -> T:
         """The function's result. Cancelled, the result is dropped; the job itself runs out.
@@ -80,14 +86,15 @@ class Workshop:
             future.add_done_callback(_drop_result)
             raise
 
-    def close(self) -> None:
-        """End the workers once their jobs are done."""
+    def close(self, wait: bool = True) -> None:
+        """End the workers once their jobs are done; without waiting for that where time is short."""
         if self._pool is not None:
-            self._pool.shutdown(wait=True, cancel_futures=True)
+            self._pool.shutdown(wait=wait, cancel_futures=True)
 
 
-def _end_with_parent() -> None:
+def _begin_worker(niceness: int) -> None:
     """A worker outlives a killed parent otherwise: it would wait on its queue for ever."""
+    os.nice(niceness)
 
     def watch() -> None:
         parent = multiprocessing.parent_process()

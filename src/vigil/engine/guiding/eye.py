@@ -88,12 +88,12 @@ class PixelEye:
 
     def close(self) -> None:
         if self._workshop is not None:
-            self._workshop.close()
+            self._workshop.close(wait=False)
             self._workshop = None
 
     async def _run(self, function: Callable[..., T], *args: Any) -> T:
         if self._workshop is None:
-            self._workshop = Workshop(0 if self._inline else 1)
+            self._workshop = Workshop(0 if self._inline else 1, urgent=True)
         try:
             return await self._workshop.run(function, *args)
         except (ValueError, WorkerDied) as problem:
