@@ -268,3 +268,5 @@ def test_with_pixels_it_calibrates_and_guides(tmp_path: Path) -> None:
     assert ended.values["outcome"] == "done", ended.reason
     assert any("square, straight" in e.reason for e in events)
     assert total_arcsec(rows[5:]) < 3 and all(row["stars"] >= 1 for row in rows)
+    pictures = [row["star"] for row in rows if "star" in row]
+    assert len(pictures) == 5 and all(0 < p["peak_adu"] < 4096 for p in pictures)

@@ -108,7 +108,7 @@ def _tell(as_json: bool, event: Event) -> None:
 
 def _tell_frame(as_json: bool, row: dict[str, Any]) -> None:
     if as_json:
-        print(json.dumps(row, ensure_ascii=False), flush=True)
+        print(json.dumps({k: v for k, v in row.items() if k != "star"}, ensure_ascii=False), flush=True)
         return
     mark = f" ({row['mark']})" if "mark" in row else ""
     if "error" not in row:

@@ -182,6 +182,8 @@ def told(sample: Sample) -> dict[str, Any]:
     if sample.error_arcsec is not None and sample.place_arcsec is not None:
         values["error"] = [round(v, 4) for v in sample.error_arcsec]
         values["place"] = [round(v, 4) for v in sample.place_arcsec]
+    if sample.star is not None:
+        values["star"] = sample.star
     if sample.mark:
         values["mark"] = sample.mark
     return values

@@ -1,8 +1,12 @@
 """Frames of the guide camera, their stars, and pulses: what calibration and loop are made of."""
 
+import base64
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from typing import Any
+
+import numpy as np
 
 from vigil.devices.protocols import Exposure, RawFrame
 from vigil.engine.activities.moves import take
@@ -16,6 +20,7 @@ _OFFSET = 20
 _SHORTEST_S, _LONGEST_S, _ADAPTED = 0.2, 8.0, 4
 _CLIPPED_SHARE, _FAINT_ERROR_PX = 0.85, 0.15
 _PULSE_MARGIN_S = 15.0
+_SHOWN_PX = 15
 DIRECTIONS = {"ra": ("west", "east"), "dec": ("north", "south")}
 """Where a pulse of + milliseconds goes, and one of −."""
 
@@ -65,6 +70,8 @@ class GuideFrames:
     dark_for: Callable[[float, int], Image | None] = lambda exposure_s, binning: None
     """The dark for an exposure and a binning, where there is one."""
     dark: Image | None = None
+    image: Image | None = None
+    """The last frame's."""
 
     @property
     def _optics(self) -> GuideOptics:
@@ -106,11 +113,34 @@ class GuideFrames:
     async def look(self, expected: tuple[float, float] = (0.0, 0.0), search_px: float = 6.0) -> Seen:
         """A frame, and where the stars are; they are looked for so far beside their first places."""
         frame = await self.take()
+        self.image = frame.image
         places = await eye_of(self.kit).places(
             frame.image, self.group.expected(expected), self.profile, self._optics, self.dark, search_px
         )
         middle = frame.started_at + timedelta(seconds=frame.exposure.exposure_s / 2)
         return Seen(middle, tuple(places), self.group.shift_of(places))
+
+    def star(self, place: Place) -> dict[str, Any] | None:
+        """What is around a star of the last frame, for people to see: square roots in 255 steps of its
+        highest pixel's; None where there is no picture."""
+        assert self.image is not None, "it was looked at"
+        x, y = round(place.x_px), round(place.y_px)
+        half = _SHOWN_PX // 2
+        part = np.asarray(
+            self.image[max(0, y - half) : y + half + 1, max(0, x - half) : x + half + 1], dtype=float
+        )
+        if part.shape != (_SHOWN_PX, _SHOWN_PX):
+            return None
+        over = np.maximum(part - place.background_adu, 0.0)
+        top = float(over.max())
+        if top <= 0:
+            return None
+        steps = np.rint(255 * np.sqrt(over / top)).astype(np.uint8)
+        return {
+            "side": _SHOWN_PX,
+            "pixels": base64.b64encode(steps.tobytes()).decode(),
+            "peak_adu": round(top),
+        }
 
 
 async def pulse(kit: Kit, direction: str, duration_ms: int) -> None:

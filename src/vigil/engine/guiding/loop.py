@@ -26,6 +26,7 @@ _RECENT_FRAMES = 60
 _DEVICE_TRIES, _DEVICE_WAIT_S = 5, 4.0
 _OTHERS_EVERY = 4
 """Looks through a cloud, after which other stars are sought."""
+_STAR_EVERY = 5
 _HOLDS_AFTER = 10
 """Frames with a star, after which a loss begins at the ladder's foot again."""
 
@@ -50,6 +51,8 @@ class Sample:
     mark: str = ""
     late_ms: float = 0.0
     """From the frame's arrival to the first pulse's leaving."""
+    star: dict[str, Any] | None = None
+    """How the best star looks, every few frames."""
 
 
 def settings_of(axis: GuideAxis, period_s: float | None = None) -> AxisSettings:
@@ -348,9 +351,17 @@ class GuideLoop:
             stars=seen.shift.counted if seen.shift else 0,
             mark=mark,
             late_ms=late_ms,
+            star=self._star(seen),
         )
         self.recent.append(sample)
         self.sampled(sample)
+
+    def _star(self, seen: Seen) -> dict[str, Any] | None:
+        """Now and then: people want to see it, and nobody has to keep it."""
+        found = [place for place in seen.places if place is not None]
+        if not found or self._taken % _STAR_EVERY != 1:
+            return None
+        return self.frames.star(max(found, key=lambda place: place.snr))
 
     # -- the ladder ---------------------------------------------------------------------------------------
 

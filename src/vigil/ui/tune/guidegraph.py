@@ -1,6 +1,7 @@
 """The guiding graph: both axes at a fixed scale, corrections and signal to noise on one time axis, and the
 scatter."""
 
+import base64
 from collections.abc import Callable
 from datetime import datetime, timedelta
 
@@ -8,6 +9,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QPainter, QPainterPath
 
+from vigil.ui.focuscurve import stretched
 from vigil.ui.picture import CENTRE, RIGHT, Picture, write
 from vigil.ui.theme import Size, number_font, text_font, theme
 from vigil.ui.tune.guideseen import AXES, GuideSeen
@@ -18,6 +20,7 @@ _TICKS_MIN = {2: 0.5, 5: 1, 15: 3, 60: 15}
 ROLES = {"ra": "warn", "dec": "dec"}
 _PULSE_STRIP, _SNR_STRIP, _GAP = 58.0, 44.0, 22.0
 _BAR_PX = 1.6
+_STRETCH = 0.6
 
 
 class GuideGraph(Picture):
@@ -109,6 +112,10 @@ class GuideGraph(Picture):
         self._paint_pulses(painter, pulses, part, xs)
         self._paint_snr(painter, snr, part, xs)
         self._paint_scatter(painter, scatter, part)
+        self._paint_star(
+            painter,
+            QRectF(scatter.left(), scatter.bottom() + 152, side, self.height() - scatter.bottom() - 168),
+        )
 
     def _y(self, box: QRectF, arcsec: float) -> float:
         return box.center().y() - arcsec / self.scale_arcsec * box.height() / 2
@@ -292,3 +299,29 @@ class GuideGraph(Picture):
         write(painter, QPointF(box.left(), top + 78), f"rms in all, {self.span_min} min", "soft", small)
         at = write(painter, QPointF(box.left(), top + 102), f"{ra:.2f}″", "warn", number_font())
         write(painter, QPointF(box.left() + at + 16, top + 102), f"{dec:.2f}″", "dec", number_font())
+
+    def _paint_star(self, painter: QPainter, box: QRectF) -> None:
+        """The best star, magnified, with its light along the row through its middle."""
+        kept, side = self._seen.star, min(box.height(), 0.42 * box.width())
+        if kept is None or side < 56:
+            return
+        steps = np.frombuffer(base64.b64decode(kept["pixels"]), dtype=np.uint8)
+        shares = (steps.reshape(kept["side"], kept["side"]) / 255.0) ** 2
+        square = QRectF(box.left(), box.top(), side, side)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, False)
+        painter.drawImage(square, stretched(shares, _STRETCH))
+        line = QRectF(square.right() + 14, box.top(), box.right() - square.right() - 14, side - 16)
+        row = shares[kept["side"] // 2]
+        path = QPainterPath()
+        for k, share in enumerate(row):
+            place = QPointF(
+                line.left() + k / (len(row) - 1) * line.width(), line.bottom() - share * (line.height() - 4)
+            )
+            path.moveTo(place) if k == 0 else path.lineTo(place)
+        painter.setPen(theme.pen("line"))
+        painter.drawLine(line.bottomLeft(), line.bottomRight())
+        painter.setPen(theme.pen("select", 1.4))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPath(path)
+        said = f"peak {kept['peak_adu']} ADU"
+        write(painter, QPointF(line.left(), square.bottom()), said, "soft", text_font(Size.SMALL))

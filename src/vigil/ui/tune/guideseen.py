@@ -39,6 +39,8 @@ class GuideSeen:
     stars: list[int] = field(default_factory=list)
     marks: list[str] = field(default_factory=list)
     changes: list[Change] = field(default_factory=list)
+    star: dict[str, Any] | None = None
+    """How it looked last."""
 
     def add(self, row: dict[str, Any]) -> None:
         """A row of the stream."""
@@ -50,6 +52,7 @@ class GuideSeen:
         self.snr.append(row["snr"])
         self.stars.append(row["stars"])
         self.marks.append(row.get("mark", ""))
+        self.star = row.get("star", self.star)
         if len(self.at) > _MOST:
             for kept in (self.at, self.error, self.sent, self.snr, self.stars, self.marks):
                 del kept[: _MOST // 10]
