@@ -144,6 +144,16 @@ def test_by_keyboard_calibrate_guide_change_and_go_back(guiding: Guiding) -> Non
     assert stage.session.rig.guider is not None and stage.session.rig.guider.ra.strength == 0.45
     press(guiding, "Back")
     assert stage.session.rig.guider.ra.strength == 0.6 and not bench.tools.back.isEnabled()
+    press(guiding, "Keep")
+    assert "give the settings a name first" in bench.said.text() or bench.under_way is not None
+    bench.tools.kept.setEditText("calm air")
+    press(guiding, "Keep")
+    assert [kept.name for kept in stage.session.rig.guider.sets] == ["calm air"]
+    bench.tools.fields["dec", "strength"].setText("0.9")
+    stage.qtbot.keyClick(bench.tools.fields["dec", "strength"], Qt.Key.Key_Return)
+    assert stage.session.rig.guider.dec.strength == 0.9
+    press(guiding, "Use")
+    assert stage.session.rig.guider.dec.strength == 0.6 and bench.tools.kept.count() == 1
     press(guiding, "From here")
     assert not bench.tools.figures.facts, "figures begin anew"
     press(guiding, "Dither")

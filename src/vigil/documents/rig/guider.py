@@ -22,6 +22,15 @@ class GuideAxis(Part):
     longest_pulse_ms: Annotated[int, Field(ge=10, le=20_000), Shown("longest pulse", "ms", safe=True)] = 2000
 
 
+class GuideSet(Part):
+    """Settings kept under a name: for long and short focal lengths, calm and rough air."""
+
+    name: Name
+    exposure_s: Annotated[Positive, Shown("exposure", "s", safe=True)] = 2.0
+    ra: Annotated[GuideAxis, Shown("right ascension")] = GuideAxis()
+    dec: Annotated[GuideAxis, Shown("declination")] = GuideAxis()
+
+
 class GuiderPart(Part):
     """A guide scope, or an off-axis guider behind the main telescope, with its camera."""
 
@@ -46,3 +55,9 @@ class GuiderPart(Part):
     settle_longest_s: Annotated[Positive, Shown("settles in", "s at most", safe=True)] = 120.0
     dither_way: Annotated[Literal["random", "spiral"], Shown("dithers go", safe=True)] = "random"
     dither_px: Annotated[NotNegative, Shown("dither", "main px", safe=True)] = 5.0
+    sets: Annotated[list[GuideSet], Field(max_length=30), Shown("kept settings", safe=True)] = []  # noqa: RUF012
+
+    def kept_as(self, name: str) -> list[GuideSet]:
+        """The sets with the present settings under a name; one of that name gives way."""
+        others = [kept for kept in self.sets if kept.name != name]
+        return [*others, GuideSet(name=name, exposure_s=self.exposure_s, ra=self.ra, dec=self.dec)]

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QGridLayout, QWidget
 from vigil.documents.errands import ErrandState
 from vigil.documents.guiding import GUIDING
 from vigil.documents.rig import Rig
+from vigil.documents.rig.guider import GuiderPart
 from vigil.guiding.laws import LAWS
 from vigil.ui.fields import ValueField, number, whole_number
 from vigil.ui.pieces import Choice, Facts, Told, button, column, label
@@ -19,6 +20,7 @@ _READ: dict[str, Callable[[str], Any]] = {
     "dead_band_arcsec": lambda t: number(t.removesuffix("″"), "dead band", 0, 60),
     "longest_pulse_ms": lambda t: whole_number(t.removesuffix("ms"), "longest pulse", 10, 20_000),
 }
+_KEPT_PX = 84
 _AXIS_WORDS = (("ra", "right asc."), ("dec", "declination"))
 
 
@@ -34,6 +36,7 @@ class GuideTools(QWidget):
     ) -> None:
         super().__init__()
         self._doing = doing
+        self._guider: GuiderPart | None = None
         self.guide = button("Guide", "primary", "Choose stars and guide, until stopped")
         self.watch = button("Only watch", "", "A record without corrections, for a study")
         self.calibrate = button("Calibrate", "", "Which way and how far a star moves for a correction")
@@ -58,6 +61,16 @@ class GuideTools(QWidget):
         self.from_here = button("From here", "small", "Figures from now on only")
         self.back.clicked.connect(back)
         self.from_here.clicked.connect(from_here)
+        self.kept = Choice()
+        self.kept.setEditable(True)
+        self.kept.setFixedWidth(_KEPT_PX)
+        self.kept.setAccessibleName("Settings kept under a name")
+        self.use, self.keep = (
+            button("Use", "small", "These settings"),
+            button("Keep", "small", "As this name"),
+        )
+        self.use.clicked.connect(self._use)
+        self.keep.clicked.connect(self._keep)
         self.exposure = value_field("Guide exposure, s", self._set_exposure, doing.say)
         self.laws: dict[str, Choice] = {}
         self.fields: dict[tuple[str, str], ValueField] = {}
@@ -80,6 +93,7 @@ class GuideTools(QWidget):
             made.addWidget(line(words, law))
         made.addWidget(self._settings())
         made.addLayout(left(self.back, self.from_here))
+        made.addWidget(line("kept as", self.kept, self.use, self.keep))
         made.addLayout(left(self.dither, self.test_ra, self.test_dec))
         whole(made, self)
 
@@ -111,6 +125,22 @@ class GuideTools(QWidget):
 
         return apply
 
+    def _keep(self) -> None:
+        name = self.kept.currentText().strip()
+        if self._guider is None or not name:
+            self._doing.say("give the settings a name first")
+            return
+        self._doing.edit({("guider", "sets"): self._guider.kept_as(name)}, f"settings kept as {name}")
+
+    def _use(self) -> None:
+        sets = self._guider.sets if self._guider is not None else []
+        found = next((kept for kept in sets if kept.name == self.kept.currentText().strip()), None)
+        if found is None:
+            self._doing.say("no settings are kept under that name")
+            return
+        values = {("guider", key): getattr(found, key) for key in ("exposure_s", "ra", "dec")}
+        self._doing.edit(values, f"settings {found.name}")
+
     def _set_law(self, axis: str) -> None:
         self._doing.edit({("guider", axis, "law"): self.laws[axis].currentText()}, "method")
 
@@ -135,11 +165,19 @@ class GuideTools(QWidget):
         self.said.setText(said)
         for made in (self._goes, self.figures, self.said):
             made.setVisible(bool(facts))
-        guider = rig.guider
+        guider = self._guider = rig.guider
         if guider is None:
             return
+        self._show_sets([kept.name for kept in guider.sets])
         self.exposure.show_value(f"{guider.exposure_s:g}")
         for axis, part in (("ra", guider.ra), ("dec", guider.dec)):
             self.laws[axis].setCurrentText(part.law)
             for key, _ in _ROWS:
                 self.fields[axis, key].show_value(f"{getattr(part, key):g}")
+
+    def _show_sets(self, names: list[str]) -> None:
+        if [self.kept.itemText(k) for k in range(self.kept.count())] != names:
+            typed = self.kept.currentText()
+            self.kept.clear()
+            self.kept.addItems(names)
+            self.kept.setEditText(typed)
