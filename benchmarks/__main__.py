@@ -66,6 +66,7 @@ BENCHMARKS = {
     "chart-moving": lambda: targets.chart(moving=True),
     "focus": focusing.fitting,
     "guide": guiding.pulses,
+    "guide-others": lambda: guiding.pulses(others=True),
     "rehearsal": rehearsal.night,
     "window": window.first_picture,
     "frame": window.frame_on_screen,

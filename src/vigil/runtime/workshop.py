@@ -20,8 +20,8 @@ import numpy as np
 
 T = TypeVar("T")
 _LARGE_BYTES = 1 << 20
-_GIVES_WAY = 5
-"""Niceness."""
+GIVES_WAY = 5
+"""Niceness of what does image work."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,7 +52,7 @@ class Workshop:
 
     def _new_pool(self) -> ProcessPoolExecutor:
         context = multiprocessing.get_context("spawn")
-        niceness = 0 if self._urgent else _GIVES_WAY
+        niceness = 0 if self._urgent else GIVES_WAY
         return ProcessPoolExecutor(
             self._processes, mp_context=context, initializer=_begin_worker, initargs=(niceness,)
         )
