@@ -73,35 +73,35 @@ def choose(
     refused = dict.fromkeys(("hot pixels", "clipped", "at the edge", "doubled", "too faint"), 0)
     highest = image.max(initial=0)
     real, clipped = [], set()
-    for k in first:
-        if _hot(light, stars.x_px[k], stars.y_px[k]):
+    for number in first:
+        if _hot(light, stars.x_px[number], stars.y_px[number]):
             refused["hot pixels"] += 1
             continue
-        real.append(int(k))
-        top = _top(image, stars.x_px[k], stars.y_px[k])
+        real.append(int(number))
+        top = _top(image, stars.x_px[number], stars.y_px[number])
         if top >= _TOO_HIGH * full_scale_adu or (
-            top >= _TOO_HIGH * highest and _flat(image, stars.x_px[k], stars.y_px[k])
+            top >= _TOO_HIGH * highest and _flat(image, stars.x_px[number], stars.y_px[number])
         ):
-            clipped.add(int(k))
+            clipped.add(int(number))
     if not real:
         return None
-    whole = np.array([k for k in real if k not in clipped] or real)
+    whole = np.array([number for number in real if number not in clipped] or real)
     profile = _profile(light, stars.x_px[whole], stars.y_px[whole], stars.hfr_px[whole], noise)
     tree = cKDTree(np.stack([stars.x_px, stars.y_px], axis=1))
     edge = max(_EDGE_FWHM * profile.fwhm_px, _LEAST_EDGE_PX)
     rows, columns = image.shape
     found = []
-    for k in real:
-        x, y = float(stars.x_px[k]), float(stars.y_px[k])
+    for number in real:
+        x, y = float(stars.x_px[number]), float(stars.y_px[number])
         wanted = near is not None and np.hypot(x - near[0], y - near[1]) <= _ALONE_FWHM * profile.fwhm_px
-        beside = [n for n in tree.query_ball_point((x, y), _ALONE_FWHM * profile.fwhm_px) if n != k]
-        if k in clipped and not wanted:
+        beside = [n for n in tree.query_ball_point((x, y), _ALONE_FWHM * profile.fwhm_px) if n != number]
+        if number in clipped and not wanted:
             refused["clipped"] += 1
             continue
         if not wanted and not (edge <= x < columns - edge and edge <= y < rows - edge):
             refused["at the edge"] += 1
             continue
-        if not wanted and any(stars.flux_adu[n] > _COMPANION_LIGHT * stars.flux_adu[k] for n in beside):
+        if not wanted and any(stars.flux_adu[n] > _COMPANION_LIGHT * stars.flux_adu[number] for n in beside):
             refused["doubled"] += 1
             continue
         place = place_of(data, (x, y), profile, adu_per_electron)
