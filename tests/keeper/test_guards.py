@@ -31,6 +31,7 @@ from vigil.runtime.simulated import run_virtual, simulated_loop
 from vigil.runtime.workshop import Workshop
 from vigil.simulator.observatory import SimObservatory
 from vigil.simulator.quick import QuickMeasurer
+from vigil.simulator.quickeye import QuickEye
 from vigil.sky.angles import separation_deg
 from vigil.sky.bodies import observe_sun
 from vigil.sky.horizontal import observe, unobserve
@@ -96,7 +97,7 @@ def by_hand(
         observatory = SimObservatory(rig, 1, clock, workshop, quick=True)
         equipment = equip(rig, observatory, clock, workshop, out, out, alter(observatory.devices))
         equipment = dataclasses.replace(
-            equipment, measurer=QuickMeasurer(), write=no_file, look_every_s=look_every_s
+            equipment, measurer=QuickMeasurer(), eye=QuickEye(), write=no_file, look_every_s=look_every_s
         )
         keeper = Keeper(equipment, ledger, pace=simulated_loop(), looks_when_idle=True)
         gear = Gear(keeper, Loopback(keeper), observatory, clock, Deeds())
@@ -145,19 +146,20 @@ def test_rain_shuts_what_a_person_left_open_without_any_night(tmp_path: Path) ->
     by_hand(ROOFED, NIGHT, tmp_path, work, under(lambda at: at < rain))
 
 
-def test_rain_takes_the_gear_from_a_focus_run_and_shuts(tmp_path: Path) -> None:
+@pytest.mark.parametrize("kind", ["backlash", "guiding"])
+def test_rain_takes_the_gear_from_a_bench_and_shuts(tmp_path: Path, kind: str) -> None:
     """A bench is no guard's business, and no hindrance."""
     rain = NIGHT + timedelta(minutes=10)
 
     async def work(gear: Gear) -> None:
         await opened(gear)
-        answer = await gear.ask(Command.BEGIN, kind="backlash")
+        answer = await gear.ask(Command.BEGIN, kind=kind)
         assert answer.taken, answer.reason
         await asyncio.sleep((rain - gear.clock.utcnow()).total_seconds() - 1)
-        assert [e.kind for e in (await gear.link.status()).errands] == ["backlash"], "still under way"
+        assert [e.kind for e in (await gear.link.status()).errands] == [kind], "still under way"
         await asyncio.sleep(120)
         assert gear.stands == SHUT and not (await gear.link.status()).errands
-        (run,) = [state for state in gear.told.states.values() if state.kind == "backlash"]
+        (run,) = [state for state in gear.told.states.values() if state.kind == kind]
         assert run.outcome != "done"
 
     by_hand(ROOFED, NIGHT, tmp_path, work, under(lambda at: at < rain))

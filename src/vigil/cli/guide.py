@@ -5,6 +5,7 @@ import csv
 import io
 import json
 import sys
+from collections import Counter
 from datetime import datetime
 from functools import partial
 from pathlib import Path
@@ -121,8 +122,10 @@ def _tell_frame(as_json: bool, row: dict[str, Any]) -> None:
 
 
 def table(rows: list[dict[str, Any]]) -> str:
-    """Frames of the stream as a guide record. A calibration made anew in between begins its places anew, so
-    that only the first stretch under one calibration is a record."""
+    """Frames of the stream as a guide record: the longest stretch by the same stars, for places begin at
+    nought with others."""
+    longest, _ = Counter(row["choice"] for row in rows).most_common(1)[0]
+    rows = [row for row in rows if row["choice"] == longest]
     text = io.StringIO()
     made = csv.writer(text, lineterminator="\n")
     made.writerow(COLUMNS)

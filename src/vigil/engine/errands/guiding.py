@@ -178,6 +178,7 @@ def told(sample: Sample) -> dict[str, Any]:
         "light": round(sample.light_adu, 1),
         "stars": sample.stars,
         "late_ms": round(sample.late_ms, 1),
+        "choice": sample.choice,
     }
     if sample.error_arcsec is not None and sample.place_arcsec is not None:
         values["error"] = [round(v, 4) for v in sample.error_arcsec]

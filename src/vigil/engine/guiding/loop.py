@@ -53,6 +53,8 @@ class Sample:
     """From the frame's arrival to the first pulse's leaving."""
     star: dict[str, Any] | None = None
     """How the best star looks, every few frames."""
+    choice: int = 0
+    """How often stars were chosen again: places are told from the first one of the last choice."""
 
 
 def settings_of(axis: GuideAxis, period_s: float | None = None) -> AxisSettings:
@@ -97,6 +99,7 @@ class GuideLoop:
     _taken: int = 0
     _good: int = 0
     _cloudy: int = 0
+    _choices: int = 0
 
     def __post_init__(self) -> None:
         self._watch = GuideWatch(may_calibrate=self.recalibrate is not None)
@@ -352,6 +355,7 @@ class GuideLoop:
             mark=mark,
             late_ms=late_ms,
             star=self._star(seen),
+            choice=self._choices,
         )
         self.recent.append(sample)
         self.sampled(sample)
@@ -374,6 +378,7 @@ class GuideLoop:
             await self.kit.clock.sleep(verdict.wait_s)
         if verdict.mean is Mean.CALIBRATE:
             assert self.recalibrate is not None, "else it would not be asked for"
+            await self.frames.choose(self.near, adapt=False)  # they are far from their first places
             self.calibration = await self.recalibrate()
             self._watch.calibrated()
             await self._anew()
@@ -398,6 +403,7 @@ class GuideLoop:
         """Other stars; where they stand now is where they belong."""
         choice = await self.frames.choose(self.near, adapt=False)
         self.target_arcsec, self._last_arcsec = (0.0, 0.0), None
+        self._choices += 1
         self._watch.chosen()
         for name, settings in self._settings.items():
             self._laws[name] = law_of(settings)

@@ -92,10 +92,12 @@ class ErrandBench(Workspace):
         """`busy` is what is under way, in words; `otherwise` what is to be said, and its role, where neither
         anything is under way nor wrong."""
         problem, role = self._problem
-        if busy:
-            text, role = busy, "soft"
-        elif problem:
+        if (
+            problem
+        ):  # also while something is under way: a value that was refused must not seem to be in force
             text = problem
+        elif busy:
+            text, role = busy, "soft"
         elif why:
             text, role = f"{why}.", "warn"
         else:

@@ -1,5 +1,6 @@
 """What the window has heard of the guider: its frames and what was changed, as arrays to draw and reckon."""
 
+from collections import Counter
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
@@ -34,6 +35,8 @@ class GuideSeen:
     errand: str = ""
     at: list[datetime] = field(default_factory=list)
     error: list[tuple[float, float]] = field(default_factory=list)
+    place: list[tuple[float, float]] = field(default_factory=list)
+    choice: list[int] = field(default_factory=list)
     sent: list[tuple[float, float]] = field(default_factory=list)
     snr: list[float] = field(default_factory=list)
     stars: list[int] = field(default_factory=list)
@@ -47,6 +50,9 @@ class GuideSeen:
         self.at.append(datetime.fromisoformat(row["at"]))
         ra, dec = row.get("error", (np.nan, np.nan))
         self.error.append((ra, dec))
+        place_ra, place_dec = row.get("place", (np.nan, np.nan))
+        self.place.append((place_ra, place_dec))
+        self.choice.append(row.get("choice", 0))
         (ra_ms, dec_ms), (ra_rate, dec_rate) = row["pulse_ms"], row["rates"]
         self.sent.append((ra_ms / 1000 * ra_rate, dec_ms / 1000 * dec_rate))
         self.snr.append(row["snr"])
@@ -54,7 +60,9 @@ class GuideSeen:
         self.marks.append(row.get("mark", ""))
         self.star = row.get("star", self.star)
         if len(self.at) > _MOST:
-            for kept in (self.at, self.error, self.sent, self.snr, self.stars, self.marks):
+            for kept in (
+                self.at, self.error, self.place, self.choice, self.sent, self.snr, self.stars, self.marks,
+            ):  # fmt: skip
                 del kept[: _MOST // 10]
 
     @property
@@ -78,16 +86,23 @@ class GuideSeen:
         return at[good], error[good], sent[good]
 
     def record(self) -> GuideRecord:
-        """Of the good frames, for a study. Raises BadRecord."""
-        good = [k for k, e in enumerate(self.error) if np.isfinite(e[0]) and self.marks[k] in ("", "dimmed")]
+        """Of the good frames, for a study: the longest stretch by the same stars, dithers and all. Raises
+        BadRecord."""
+        longest = Counter(self.choice).most_common(1)[0][0] if self.choice else 0
+        good = [
+            k
+            for k, place in enumerate(self.place)
+            if np.isfinite(place[0]) and self.choice[k] == longest and self.marks[k] != "wild"
+        ]
         at = np.array([(self.at[k] - self.at[good[0]]).total_seconds() for k in good])
         axes = []
         for axis in (0, 1):
             sent = np.cumsum([s[axis] for s in self.sent])
             # what was sent in frames that are left out moved the star all the same
             done = sent[good] if good else np.empty(0)
-            pulses = np.diff(done, prepend=0.0) if good else np.empty(0)
-            where = np.array([self.error[k][axis] for k in good])
+            before = done[0] - self.sent[good[0]][axis] if good else 0.0
+            pulses = np.diff(done, prepend=before) if good else np.empty(0)
+            where = np.array([self.place[k][axis] for k in good])
             axes.append(AxisRecord(at, where, 1000 * pulses, 1.0))
         return GuideRecord(axes[0], axes[1], np.array([self.snr[k] for k in good]))
 
