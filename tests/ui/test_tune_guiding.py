@@ -218,6 +218,13 @@ def test_keys_change_scale_and_span_and_red_light_keeps_the_axes_apart(guiding: 
         assert all(c.blue() <= c.red() + 2 for c in reds), view
 
 
+def test_why_guiding_ended_stays_to_be_read(guiding: Guiding) -> None:
+    events, rows = guiding.carried_out("guiding", calibrate="never", frames=5)
+    guiding.tell(events, rows)
+    assert guiding.bench.said.text() == "No calibration that is valid: none was made yet."
+    assert guiding.bench.said.property("role") == "warn"
+
+
 def test_what_hinders_is_said(guiding: Guiding) -> None:
     guiding.ready(connected=False)
     guiding.stage.settle()

@@ -6,6 +6,7 @@ from typing import Any
 import numpy as np
 from PyQt6.QtWidgets import QButtonGroup, QPushButton, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
 
+from vigil.documents.errands import Outcome
 from vigil.documents.events import Event, Kind
 from vigil.documents.guiding import CALIBRATION, DARK, GUIDE, GUIDING
 from vigil.documents.messages import Command, Samples
@@ -179,6 +180,9 @@ class GuidingBench(ErrandBench):
             self.seen.changes.append(Change(event.at, f"dither {values['dither']['number']}"))
         if event.kind is Kind.ERRAND_STEP and "tests" in values:
             self.seen.changes.append(Change(event.at, f"test {_short(AXIS_WORDS[values['tests']])}"))
+        if event.kind is Kind.ERRAND_ENDED:  # how it ended stays to be read
+            done = values.get("outcome") == Outcome.DONE.value
+            self._problem = f"{event.reason}.", "soft" if done else "warn"
         if "calibration" in values:
             self._calibration = values["calibration"]
         self.refresh()
