@@ -21,6 +21,7 @@ from campaigns.figures import run_campaign
 from campaigns.night import QUICK_LOOK_S
 from campaigns.rigs import example, small
 from vigil.cli.assemble import equip
+from vigil.cli.quickguiding import QuickGuides
 from vigil.documents.events import Event, Kind
 from vigil.documents.messages import Ask, Command
 from vigil.documents.night import NightState, fold_all
@@ -39,6 +40,7 @@ from vigil.runtime.workshop import Workshop
 from vigil.simulator.evening import load_state
 from vigil.simulator.observatory import SimObservatory
 from vigil.simulator.quick import QuickMeasurer
+from vigil.simulator.quickeye import QuickEye
 
 NIGHTS, KILLS, HAND_KILLS = 6, 20, 10
 CLOUDED, BY_HAND_TOO = 3, 5
@@ -65,6 +67,8 @@ class Bench:
     folder: Path
     by_hand: bool = False
     """Whether a person holds the night once, and works by hand meanwhile."""
+    guides: bool = False
+    """Whether its guider takes frames; else the star is held as rehearsals hold it."""
     cuts: list[Cut] = field(default_factory=list)
 
     @property
@@ -133,7 +137,8 @@ async def _played(bench: Bench, cut: Cut | None) -> list[Event]:
         )
         equipment = equip(
             bench.rig, observatory, clock, workshop, bench.frames, bench.folder / "rescued",
-            measurer=QuickMeasurer(),
+            measurer=QuickMeasurer(), eye=QuickEye(),
+            guides=None if bench.guides else QuickGuides(observatory),
         )  # fmt: skip
         equipment = replace(
             equipment, write=_tiny, hand_folder=bench.folder / "by hand", look_every_s=QUICK_LOOK_S

@@ -17,10 +17,12 @@ def demo_plan() -> NightPlan:
 
 
 def quick_rig(**changes: Any) -> Rig:
-    """The demo rig as if binned 3 × 3 at the sensor, and half of that: an eighteenth of the pixels."""
+    """The demo rig as if binned 3 × 3 at the sensor, and half of that: an eighteenth of the pixels; its guide
+    camera has a sixth of them."""
     rig = demo_rig()
     camera = rig.camera.model_copy(update={"columns": 704, "rows": 704, "pixel_um": 3 * 3.8})
-    return rig.model_copy(update={"camera": camera, **changes})
+    guider = rig.guider.model_copy(update={"columns": 480, "rows": 360}) if rig.guider else None
+    return rig.model_copy(update={"camera": camera, "guider": guider, **changes})
 
 
 def short_plan(

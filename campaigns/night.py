@@ -7,10 +7,12 @@ from pathlib import Path
 from typing import Any
 
 from vigil.cli.assemble import equip
+from vigil.cli.quickguiding import QuickGuides
 from vigil.devices.protocols import Devices
 from vigil.devices.supervised import POLL_S
 from vigil.documents.events import Event, Kind
-from vigil.documents.messages import Answer, Ask, Command
+from vigil.documents.guiding import GUIDE
+from vigil.documents.messages import Answer, Ask, Command, Sample, Samples
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.documents.scenario import Scenario
@@ -24,6 +26,7 @@ from vigil.runtime.simulated import run_virtual, simulated_loop
 from vigil.runtime.workshop import Workshop
 from vigil.simulator.observatory import SimObservatory, Truth
 from vigil.simulator.quick import QuickMeasurer
+from vigil.simulator.quickeye import QuickEye
 from vigil.simulator.scenery import SimScenery
 
 QUICK_LOOK_S = 10.0
@@ -43,6 +46,8 @@ class Played:
     """The night's."""
     others: list[Event] = field(default_factory=list)
     """Those of other errands."""
+    samples: list[Sample] = field(default_factory=list)
+    """Of the night's guiding."""
     frames: list[dict[str, Any]] = field(default_factory=list)
 
     def of(self, kind: Kind) -> list[Event]:
@@ -67,11 +72,13 @@ def play(
     quick: bool = False,
     beside: Callable[["Played"], Coroutine[Any, Any, None]] | None = None,
     look_every_s: float | None = None,
+    guides: bool = False,
 ) -> Played:
     """Run a whole night and return it. `on_event` is called (and awaited, if need be) with each event as
     a client sees it; `alter` may wrap the devices; `quick` measures as rehearsals do, without pixels or
-    files, and its guards look more seldom; `beside` goes on beside the night."""
-    work = _play(rig, plan, out, seed, on_event, alter, rescue, scenario, quick, beside, look_every_s)
+    files, and its guards look more seldom; `beside` goes on beside the night. With `guides` its guider takes
+    frames, one every few seconds; else the star is held as rehearsals hold it."""
+    work = _play(rig, plan, out, seed, on_event, alter, rescue, scenario, quick, beside, look_every_s, guides)
     return run_virtual(work)
 
 
@@ -87,6 +94,7 @@ async def _play(
     quick: bool,
     beside: Callable[[Played], Coroutine[Any, Any, None]] | None = None,
     look_every_s: float | None = None,
+    guides: bool = False,
 ) -> Played:
     assert rig.simulated is not None
     clock, workshop, ledger = ScenarioClock(rig.simulated.starts_at), Workshop(0), Ledger()
@@ -97,7 +105,9 @@ async def _play(
         often_s = look_every_s or (QUICK_LOOK_S if quick else POLL_S)
         equipment = replace(equipment, look_every_s=often_s)
         if quick:
-            equipment = replace(equipment, measurer=QuickMeasurer(), write=no_file)
+            equipment = replace(equipment, measurer=QuickMeasurer(), write=no_file, eye=QuickEye())
+        if not guides:
+            equipment = replace(equipment, guides=QuickGuides(observatory))
         keeper = Keeper(equipment, ledger, pace=simulated_loop(), scenery=SimScenery(observatory))
         played = Played(keeper, Loopback(keeper), observatory.truth, equipment, ledger)
         keeping = asyncio.ensure_future(keeper.run())
@@ -119,7 +129,9 @@ async def _play(
 
 
 async def _follow(played: Played, night: str, on_event: Watcher | None) -> None:
-    async for news in played.link.news():
+    async for news in played.link.news(streams=(GUIDE,)):
+        if isinstance(news, Samples):
+            played.samples += news.rows
         if not isinstance(news, Event):
             continue
         if news.errand != night:

@@ -174,7 +174,10 @@ def test_the_rigs_document_says_how_long_things_take() -> None:
         update={"mount": RIG.mount.model_copy(update={"slew_deg_s": 1.0, "settle_s": 10.0})}
     )
     assert usual_overheads(slow).flip_s - usual.flip_s == pytest.approx(180 - 60 + 6)
-    assert usual_overheads(slow).dither_s == 11.0
+    assert usual_overheads(slow).dither_s == 1.0, "the guide star is moved"
+    assert usual_overheads(slow).guide_s == 5 * 2.6 + 10
+    unguided = slow.model_copy(update={"guider": None})
+    assert usual_overheads(unguided).dither_s == 11.0 and usual_overheads(unguided).guide_s == 0
     camera = RIG.camera.model_copy(update={"download_s": [20.0]})
     loads = RIG.model_copy(update={"camera": camera})
     assert usual_overheads(loads).focus_s - usual.focus_s == pytest.approx(12 * (20 - RIG.readout_s()))

@@ -24,6 +24,7 @@ from vigil.engine.averaging import Averaged
 from vigil.engine.check import Check, Standing
 from vigil.engine.conditions import conditions_for
 from vigil.engine.conditions.focus import grown_percent
+from vigil.engine.guiding.guided import Guided, GuideStanding
 from vigil.engine.remedy import Do, NotBefore, Remedy
 from vigil.engine.view import View
 from vigil.engine.wanted import Wanted, light_wanted, orders_for
@@ -53,6 +54,7 @@ GOOD = View(
         "heaters": HeatersState({"telescope": 40, "guide scope": 30}),
     },
     free_bytes=10**11,
+    guided=Guided(GuideStanding.SETTLED, "settled", 0.8, 1.6, 5.0),
 )
 
 
@@ -84,6 +86,10 @@ def with_night(**changes: object) -> View:
 
 def with_orders(**values: object) -> StandingOrders:
     return PLAN.orders.model_copy(update=values)
+
+
+def guided(standing: GuideStanding, off_arcsec: float | None = None) -> View:
+    return replace(GOOD, guided=Guided(standing, "said", off_arcsec, 1.6))
 
 
 def test_growth_is_a_trend_and_one_bad_frame_is_none() -> None:
@@ -191,6 +197,10 @@ def test_a_gust_does_not_count() -> None:
             Standing.NOT_MET,
             "grown by 20 %",
         ),
+        ("guiding settled", replace(GOOD, guided=None), Standing.UNKNOWN, "nothing guides"),
+        ("guiding settled", guided(GuideStanding.OFF), Standing.NOT_MET, "said"),
+        ("guiding settled", guided(GuideStanding.SETTLING, 0.3), Standing.NOT_MET, "said"),
+        ("guiding settled", guided(GuideStanding.SETTLED, 1.7), Standing.NOT_MET, "said"),
         ("on target", with_night(pointing=None), Standing.UNKNOWN, "not solved"),
         ("on target", with_night(pointing=replace(POINTING, block="other")), Standing.UNKNOWN, "not solved"),
         (
@@ -238,6 +248,7 @@ def test_just_past_the_limit(name: str, view: View, standing: Standing, says: st
         ("focus fresh", with_night(lights_since_focus=(light(2.0), light(2.25), light(2.25)))),
         ("on target", with_night(pointing=replace(POINTING, off_arcsec=119.0))),
         ("filter", with_night(focus=None)),
+        ("guiding settled", guided(GuideStanding.SETTLED, 1.6)),
     ],
 )
 def test_just_inside_the_limit(name: str, view: View) -> None:
@@ -269,12 +280,14 @@ def test_what_brings_each_about() -> None:
         "heaters": "Heat",
         "pier side": "NotBefore",  # the window is hours away
         "tracking": "WakeMount",
+        "guide calibrated": "CalibrateAway",
         "pointed": "Slew",
         "focus fresh": "Focus",
         "camera angle": "TurnByHand",
         "on target": "Centre",
-        "dithered": "Dither",
+        "dithered": "GuidedDither",
         "filter": "ChangeFilter",
+        "guiding settled": "Guide",
     }
 
 
@@ -379,3 +392,19 @@ def test_a_new_condition_is_one_file(tmp_path: Path, monkeypatch: pytest.MonkeyP
         assert isinstance(remedy, NotBefore) and remedy.why == "no wind"
     finally:
         conditions.every_condition.cache_clear()
+
+
+def test_a_frame_ends_for_lasting_guide_errors_where_the_plan_wants_it() -> None:
+    condition = next(c for c in conditions_for(RIG) if c.name == "guiding settled")
+
+    def says(offs: list[float | None], **orders: object) -> str | None:
+        recent = tuple((NOW + timedelta(seconds=2 * n), off) for n, off in enumerate(offs))
+        view = replace(GOOD, guided=Guided(GuideStanding.LOST, "said", recent=recent))
+        return condition.ends_exposure(replace(view, orders=with_orders(**orders)), NOW, NOW)
+
+    gone: list[float | None] = [0.5, *[3.0, None] * 8]
+    assert says(gone) is None, "off unless the plan wants it"
+    assert says(gone, guide_error_arcsec=2.0) == "guiding was off by more than 2\u2033 for 30 s"
+    assert says([*gone, 0.4], guide_error_arcsec=2.0) is None, "it came back"
+    assert says(gone, guide_error_arcsec=2.0, guide_error_s=60.0) is None, "not for so long yet"
+    assert says([], guide_error_arcsec=2.0) is None

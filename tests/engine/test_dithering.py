@@ -1,7 +1,5 @@
 """Dithers: where they go, how often, and what they leave of the pointing."""
 
-import math
-from itertools import pairwise
 from pathlib import Path
 
 import pytest
@@ -11,7 +9,6 @@ from vigil.cli.rehearsing import rehearsed
 from vigil.documents.events import Event, Kind
 from vigil.documents.plan import NightPlan
 from vigil.documents.scenario import Scenario
-from vigil.planning.dithering import dither_offset_px
 from vigil.planning.forecast import forecast
 
 RIG = demo_rig()
@@ -23,17 +20,6 @@ def run(plan: NightPlan, folder: Path) -> tuple[Event, ...]:
 
 def dithers(events: tuple[Event, ...]) -> list[Event]:
     return [e for e in events if e.kind is Kind.ACTIVITY_ENDED and e.values["kind"] == "dither"]
-
-
-def test_offsets_fill_a_disc_and_never_repeat() -> None:
-    places = [dither_offset_px(n, 8.0) for n in range(1, 200)]
-    assert (
-        all(math.hypot(*p) <= 8 for p in places)
-        and len({(round(x, 3), round(y, 3)) for x, y in places}) == 199
-    )
-    assert min(math.dist(a, b) for a, b in pairwise(places)) > 1.5, "the next one is somewhere else"
-    east, north = (sum(v) / len(places) for v in zip(*places, strict=True))
-    assert math.hypot(east, north) < 0.3
 
 
 def test_every_third_frame_and_the_lights_stay_on_their_aim(tmp_path: Path) -> None:

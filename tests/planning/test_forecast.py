@@ -72,7 +72,7 @@ def test_what_does_not_fit_is_counted_with_the_cause() -> None:
     (lost,) = ahead.lost
     assert lost.line == "l" and 0 < lost.fitting < lost.wanted == 500
     assert lost.fitting == sum(s.line == "l" and s.kind == "exposure" for s in ahead.steps)
-    assert ahead.because == "the span of NGC 2403 has closed (127 of 500 L 300 s)"
+    assert ahead.because == "the span of NGC 2403 has closed (126 of 500 L 300 s)"
     closes = ahead.spans["ngc2403"][-1].closes
     assert all(s.ends <= closes for s in ahead.steps if s.kind == "exposure")
 

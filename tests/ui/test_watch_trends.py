@@ -33,7 +33,7 @@ def test_each_row_shows_what_is_chosen_for_it(stage: Stage, watch: Watch) -> Non
     assert [each.title for each in trends.shown()] == ["star size, px"], "the picture needs the room"
     watch.fold_trends.setChecked(True)
     assert trends.height() == 3 * one
-    assert [each.title for each in trends.shown()] == ["star size, px", "stars", "background, ADU"]
+    assert [each.title for each in trends.shown()] == ["star size, px", "guide rms, ″", "stars"]
     before = trends.grab().toImage()
     trends.rows[1].setCurrentText("temperature, °C")
     assert trends.grab().toImage() != before

@@ -10,7 +10,9 @@ from vigil.documents.rig import Rig
 from vigil.documents.scenario import Scenario
 from vigil.engine.arbiter import Arbiter
 from vigil.engine.equipment import Equipment
+from vigil.engine.guiding.beginning import FrameGuides
 from vigil.engine.guiding.eye import GuideEye, PixelEye
+from vigil.engine.guiding.guided import Guides
 from vigil.engine.measuring import Measurer, PixelMeasurer
 from vigil.runtime.clock import Clock
 from vigil.runtime.folders import cache_folder, own_catalogue_folder
@@ -41,6 +43,7 @@ def equip(
     devices: Devices | None = None,
     measurer: Measurer | None = None,
     eye: GuideEye | None = None,
+    guides: Guides | None = None,
 ) -> Equipment:
     """Measured on pixels where no other `measurer` is given; the engine never learns that the sky is made up.
     `devices` in place of the observatory's own are for tests."""
@@ -58,6 +61,7 @@ def equip(
         frames_folder=frames_folder,
         rescue_folder=rescue_folder,
         eye=eye or PixelEye(workshop.inline),
+        guides=guides or FrameGuides(),
         arbiter=Arbiter(),
         bare_devices=bare_devices,
         disk_trouble=observatory.disk_trouble,

@@ -4,6 +4,7 @@ import argparse
 import json
 import sys
 from datetime import datetime, time
+from statistics import median
 from typing import Any
 
 from vigil.cli import BAD_INPUT, NOT_ALL, OK, BadInput
@@ -27,6 +28,7 @@ from vigil.documents.rig.change import path_of, with_value
 from vigil.documents.store import DocumentError, dump, save
 from vigil.files.calibrationframes import calibration_frames
 from vigil.ledger.store import LedgerStore
+from vigil.planning.dithercost import dithers
 from vigil.planning.forecast import Forecast, forecast
 from vigil.planning.overheads import Overheads, overheads_of
 from vigil.planning.planmuster import Around, plan_muster
@@ -55,7 +57,8 @@ def run(args: argparse.Namespace) -> int:
 def _read(args: argparse.Namespace, rig: Rig) -> int:
     plan = load_document(NightPlan, plan_path(args.words[0], rig) if args.words else demo_file("plan.json"))
     wrong = contradictions(plan, rig)
-    ahead = None if wrong else forecast(plan, rig, _evening(args.date, rig), overheads=_overheads(rig))
+    takes, guide_rms_arcsec = _last_night(rig)
+    ahead = None if wrong else forecast(plan, rig, _evening(args.date, rig), overheads=takes)
     if args.action == "text":
         print(plan_text(plan, rig, ahead, args.markdown))
         return OK
@@ -65,7 +68,13 @@ def _read(args: argparse.Namespace, rig: Rig) -> int:
         return OK
     folder = calibration_folder(rig.id)
     around = Around(
-        ahead, free_for_frames(rig.frames.folder, rig.id), None, calibration_frames(folder), from_home(folder)
+        ahead,
+        free_for_frames(rig.frames.folder, rig.id),
+        None,
+        calibration_frames(folder),
+        from_home(folder),
+        takes,
+        guide_rms_arcsec,
     )
     found = plan_muster(plan, rig, around)
     if args.json:
@@ -149,15 +158,18 @@ def _place(plan: NightPlan, text: str) -> FieldPath:
 _WORK = {"list": _list, "keep": _keep, "set": _set, "delete": _delete}
 
 
-def _overheads(rig: Rig) -> Overheads | None:
-    """By the rig's last night, if it has had one."""
+def _last_night(rig: Rig) -> tuple[Overheads | None, float | None]:
+    """How long things took in the rig's last night, and the median rms of its guiding."""
     path = ledger_of(rig.id)
     if not path.exists():
-        return None
+        return None, None
     store = LedgerStore(path)
     try:
         night = store.last_night(rig.id)
-        return overheads_of(store.events(night), rig) if night else None
+        if night is None:
+            return None, None
+        guided = [f["guide_rms_arcsec"] for f in store.frames(night) if f["guide_rms_arcsec"] is not None]
+        return overheads_of(store.events(night), rig), median(guided) if guided else None
     finally:
         store.close()
 
@@ -172,10 +184,12 @@ def _evening(date: str | None, rig: Rig) -> datetime:
 
 
 def _ahead(ahead: Forecast) -> dict[str, Any]:
+    count, spent_s = dithers(ahead)
     return {
         "begins": ahead.begins.isoformat() if ahead.begins else None,
         "ends": ahead.ends.isoformat() if ahead.ends else None,
         "frames": ahead.frames,
+        "dithers": {"count": count, "minutes": round(spent_s / 60, 1)},
         "lines": [{"line": x.line, "wanted": x.wanted, "fitting": x.fitting} for x in ahead.lines],
         "steps": [
             {

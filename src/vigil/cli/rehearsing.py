@@ -6,6 +6,7 @@ from datetime import datetime
 from pathlib import Path
 
 from vigil.cli.assemble import equip
+from vigil.cli.quickguiding import QuickGuides
 from vigil.documents.plan import NightPlan
 from vigil.documents.rig import Rig
 from vigil.documents.rig.rig import Simulated
@@ -66,6 +67,7 @@ async def _rehearsed(
             frames_folder,
             measurer=QuickMeasurer(),
             eye=QuickEye(),
+            guides=QuickGuides(observatory),
         )
         return await rehearse(plan, equipment, ledger)
     finally:

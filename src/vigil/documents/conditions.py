@@ -27,6 +27,11 @@ def _flips(rig: Rig) -> bool:
     return rig.mount is not None and rig.mount.kind == "german" and rig.mount.flip is not None
 
 
+def guides(rig: Rig) -> bool:
+    """Whether a rig has what guiding takes."""
+    return rig.mount is not None and rig.guide_scale_arcsec_px is not None
+
+
 KNOWN: tuple[Known, ...] = (
     Known(
         "connected", (), "Every device answers.", "Vigil connects those that don't, up to three times",
@@ -78,7 +83,13 @@ KNOWN: tuple[Known, ...] = (
         "it is unparked", ("mount",), may_be_off=False,
     ),
     Known(
-        "pointed", ("tracking",), "The mount says that it points there.", "it slews", ("mount",),
+        "guide calibrated", ("tracking",), "A guide calibration that serves; it may be years old.",
+        "Vigil goes near the equator and the meridian, and makes one", ("guide camera", "mount"),
+        ("guide_calibrate", "guide_calibrate_away"), wanted=guides,
+    ),
+    Known(
+        "pointed", ("tracking", "guide calibrated"), "The mount says that it points there.", "it slews",
+        ("mount",),
         may_be_off=False,
     ),
     Known(
@@ -105,7 +116,8 @@ KNOWN: tuple[Known, ...] = (
     ),
     Known(
         "dithered", ("on target",), "Moved a little every so many frames.",
-        "a small slew follows, in pixels of the main camera", ("mount",),
+        "the guider moves the star, or without one a small slew follows; in pixels of the main camera",
+        ("mount",),
         ("dither_every_frames", "dither_once_a_round", "dither_px"),
     ),
     Known(
@@ -113,6 +125,15 @@ KNOWN: tuple[Known, ...] = (
         "the wheel turns, and the focuser moves by the filter's offset", ("filter wheel", "focuser"),
         may_be_off=False,
         wanted=lambda rig: rig.focuser is not None or "filter wheel" in rig.device_names,
+    ),
+    Known(
+        "guiding settled", ("on target",), "The guide star stands where it belongs, and has for a while.",
+        "stars are chosen, calibrated by where need be, and followed by corrections; beside everything else",
+        ("guide camera", "mount"),
+        (
+            "guide_within_arcsec", "guide_unsettled", "guide_error_arcsec", "guide_error_s",
+        ),
+        wanted=guides,
     ),
 )  # fmt: skip
 

@@ -32,6 +32,7 @@ class Kind(StrEnum):
     DEVICE_LOST = "device_lost"
     DEVICE_RECOVERED = "device_recovered"
     GUARDED = "guarded"
+    GUIDED = "guided"
     BY_HAND = "by_hand"
     RIG_CHANGED = "rig_changed"
     PLAN_CHANGED = "plan_changed"

@@ -220,6 +220,12 @@ class FrameSaved(_Frame):
     temperature_c: float | None = None
     focus_position: int | None = None
     tube_c: float | None = None
+    guide_rms_arcsec: float | None = None
+    """On both axes together, while it was exposed; None where nothing guided."""
+    guide_ra_rms_arcsec: float | None = None
+    guide_dec_rms_arcsec: float | None = None
+    dither_arcsec: tuple[float, float] | None = None
+    """Where it was to lie beside its target: east, north."""
     doubtful: str | None = None
     """Why it doesn't count."""
 
@@ -239,6 +245,8 @@ class FrameMeasured(Values):
     saturated: int = 0
     off_px: float | None = None
     off_arcsec: float | None = None
+    beside_arcsec: tuple[float, float] | None = None
+    """How far its centre lies beside where it was to be: east, north."""
     position_angle_deg: float | None = None
     scale_arcsec_px: float | None = None
     doubtful: str | None = None
@@ -257,6 +265,10 @@ class Guarded(Values):
     device: str = ""
     guard: str = ""
     side: str = ""
+
+
+class Guided(_Open):
+    """What the guider tells beside the night's activities."""
 
 
 class ByHand(Values):
@@ -318,6 +330,7 @@ MODELS: dict[Kind, type[Values]] = {
     Kind.DEVICE_LOST: DeviceLost,
     Kind.DEVICE_RECOVERED: Nothing,
     Kind.GUARDED: Guarded,
+    Kind.GUIDED: Guided,
     Kind.BY_HAND: ByHand,
     Kind.RIG_CHANGED: RigChanged,
     Kind.PLAN_CHANGED: PlanChanged,

@@ -181,6 +181,8 @@ class NightState:
     side: str = ""
     """Side of the pier that the last slew left the tube on."""
     dither: DitherRecord | None = None
+    dithered: tuple[tuple[str, float, float], ...] = ()
+    """The last places: block, arc-seconds beside its target east and north."""
     frames_since_dither: int = 0
     waivers: tuple[Waiver, ...] = ()
     given_up: frozenset[str] = frozenset()
@@ -210,10 +212,21 @@ class NightState:
 
     def aim_deg(self, block_id: str, ra_deg: float, dec_deg: float) -> tuple[float, float]:
         """Where a block's frames are to lie now: its target, or beside it by the last dither."""
-        if self.dither is None or self.dither.block != block_id:
+        beside = self.dither_of(block_id)
+        if beside is None:
             return ra_deg, dec_deg
-        ra, dec = deproject(self.dither.east_arcsec / 3600, self.dither.north_arcsec / 3600, ra_deg, dec_deg)
+        ra, dec = deproject(beside[0] / 3600, beside[1] / 3600, ra_deg, dec_deg)
         return float(ra) % 360, float(dec)
+
+    def dither_of(self, block_id: str) -> tuple[float, float] | None:
+        """How far beside its target a block's frames are to lie: arc-seconds east, north."""
+        if self.dither is None or self.dither.block != block_id:
+            return None
+        return self.dither.east_arcsec, self.dither.north_arcsec
+
+    def waived(self, condition: str, now: datetime) -> bool:
+        """Whether the night goes on without it."""
+        return any(w.condition == condition and now < w.until for w in self.waivers)
 
     def done(self, line_id: str) -> int:
         """Frames of an exposure line that are whole on disk, and good."""
@@ -223,6 +236,10 @@ class NightState:
     def good(self) -> int:
         """Frames of all lines that count."""
         return sum(self.counted.values())
+
+
+_DITHERS = 40
+"""Remembered of a night."""
 
 
 def counts(frame: dict[str, Any]) -> bool:
@@ -316,7 +333,9 @@ def _activity_ended(state: NightState, event: Event) -> NightState:
     if values.pointing is not None:
         state = replace(state, pointing=PointingRecord(at=event.at, **dict(values.pointing)))
     if values.dither is not None:
-        state = replace(state, dither=DitherRecord(**dict(values.dither)), frames_since_dither=0)
+        made = DitherRecord(**dict(values.dither))
+        places = (*state.dithered, (made.block, made.east_arcsec, made.north_arcsec))[-_DITHERS:]
+        state = replace(state, dither=made, dithered=places, frames_since_dither=0)
     if values.looked is not None:
         state = replace(state, looked=values.looked)
     if values.angle is not None:

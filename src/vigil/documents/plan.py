@@ -190,6 +190,26 @@ class StandingOrders(Piece):
     dither_px: Annotated[
         float, Field(gt=0, le=200), Shown("by at most", "px", help="pixels of the main camera")
     ] = 8.0
+    guide_within_arcsec: Annotated[
+        Annotated[float, Field(ge=0.05, le=60)] | None,
+        Shown("settled within", "″", help="empty: the rig's, else twice what the night's own guiding gives"),
+    ] = None
+    guide_calibrate: Annotated[
+        Literal["when needed", "on each side", "always", "never"],
+        Shown("calibrate", help="always is once a night; else a flip turns the calibration with it"),
+    ] = "when needed"
+    guide_calibrate_away: Annotated[
+        bool,
+        Shown("go to the calibration place", help="near equator and meridian; beyond 60° always"),
+    ] = False
+    guide_unsettled: Annotated[
+        Literal["go on without", "try again later", "hold"], Shown("if it doesn't settle")
+    ] = "go on without"
+    guide_error_arcsec: Annotated[
+        Annotated[float, Field(ge=0.1, le=60)] | None,
+        Shown("a frame ends when off by", "″", help="the guide star, for so long; empty: never"),
+    ] = None
+    guide_error_s: Annotated[float, Field(ge=5, le=600), Shown("for", "s")] = 30.0
     angle_within_deg: Annotated[
         float, Field(gt=0, le=45), Shown("angle within", "°", help="half a turn is the same")
     ] = 1.5

@@ -11,6 +11,7 @@ from vigil.devices.supervised import SupervisedDevices
 from vigil.documents.rig import Rig
 from vigil.engine.arbiter import Urgency
 from vigil.engine.guiding.eye import GuideEye
+from vigil.engine.guiding.guided import Guider
 from vigil.engine.measuring import Measurer
 from vigil.engine.policy import Policy
 from vigil.engine.progress import Progress
@@ -61,6 +62,10 @@ class Kit:
     tools: StepTools = StepTools()
     eye: GuideEye | None = None
     """Looks at guide frames; None where nothing guides."""
+    side: str = ""
+    """Of the pier, as a night knows it, for mounts that don't tell; the guider's kit has it."""
+    guider: Guider | None = None
+    """A night's, for its activities."""
 
 
 async def no_step(values: dict[str, Any], reason: str) -> None:

@@ -13,6 +13,8 @@ from vigil.documents.night import NotAllowed
 from vigil.documents.rig import Rig
 from vigil.engine.activity import Activity, ActivityFailed, Kit, StepTools, no_step
 from vigil.engine.arbiter import Arbiter
+from vigil.engine.guiding.eye import GuideEye
+from vigil.engine.guiding.guided import Guider
 from vigil.engine.measuring import Measurer, MeasuringFailed
 from vigil.engine.progress import Progress
 from vigil.engine.questions import Questions
@@ -46,6 +48,7 @@ class ActivityRunner:
         recorder: NightRecorder,
         arbiter: Arbiter,
         tools: StepTools,
+        eye: GuideEye | None = None,
     ) -> None:
         self.progress = Progress()
         self.doing = Doing()
@@ -53,7 +56,7 @@ class ActivityRunner:
         self._recorder = recorder
         self._numbers = count(recorder.state.last_id + 1)
         self.questions = Questions(recorder.record, clock)
-        self._kit = Kit(rig, devices, clock, measurer, self.progress, no_step, self.questions, tools=tools)
+        self._kit = Kit(rig, devices, clock, measurer, self.progress, no_step, self.questions, tools, eye)
 
     def kit(self) -> Kit:
         """For exposures and the closing, which have events of their own in place of steps."""
@@ -114,6 +117,10 @@ class ActivityRunner:
                 values |= {"took_s": round(took_s, 1), "disturbed": list(activity.disturbs)}
                 await record(Kind.ACTIVITY_ENDED, {**identity, **values}, reason)
         return problem
+
+    def take_guider(self, guider: Guider) -> None:
+        """For the night's activities."""
+        self._kit = replace(self._kit, guider=guider)
 
     def take_rig(self, rig: Rig) -> None:
         """What begins from now on uses it; what is under way goes on with the one it had."""

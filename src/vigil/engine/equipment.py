@@ -1,14 +1,17 @@
 """What the keeper gives to a night: nothing in it is made by the engine itself."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 from vigil.devices.protocols import Devices
 from vigil.devices.supervised import POLL_S, SupervisedDevices
 from vigil.documents.rig import Rig
 from vigil.engine.arbiter import Arbiter
+from vigil.engine.guiding.beginning import FrameGuides
 from vigil.engine.guiding.eye import GuideEye
+from vigil.engine.guiding.guided import Guides
 from vigil.engine.measuring import Measurer
 from vigil.engine.saving import Write
 from vigil.runtime.clock import Clock
@@ -27,6 +30,10 @@ class Equipment:
     frames_folder: Path
     rescue_folder: Path
     eye: GuideEye | None = None
+    guides: Guides = field(default_factory=FrameGuides)
+    """How a night's guiding is begun: rehearsals take a short cut."""
+    sample: Callable[[str, str, dict[str, Any]], None] = lambda errand, stream, values: None
+    """Takes what comes too often for events."""
     arbiter: Arbiter | None = None
     """Shared with work by hand; a night without one makes its own."""
     bare_devices: Callable[[Rig], Devices] | None = None

@@ -47,8 +47,11 @@ class ExposureWatch:
             self._worried = ""
             return
         candidate = self.exposing.candidate
-        view = self._outlook.view(candidate, self._clock.utcnow())
+        now = self._clock.utcnow()
+        view = self._outlook.view(candidate, now)
         for condition in self._outlook.conditions(candidate.block):
+            if not condition.hard and view.night.waived(condition.name, now):
+                continue  # the night goes on without it
             words = condition.ends_exposure(view, self.exposing.start, self.exposing.end)
             if words is None:
                 continue

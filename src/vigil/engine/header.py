@@ -3,6 +3,7 @@
 from vigil import __version__
 from vigil.devices.protocols import FocuserState, MountState, RawFrame
 from vigil.documents.rig import Rig
+from vigil.engine.guiding.guided import GuideFigures
 from vigil.engine.wanted import Wanted
 from vigil.files.fits import Header
 from vigil.sky.angles import fits_sexagesimal
@@ -43,6 +44,7 @@ def frame_header(
     rig: Rig,
     mount: MountState | None,
     focuser: FocuserState | None,
+    guided: GuideFigures | None = None,
 ) -> Header:
     """RA and DEC are where the mount says it points, OBJCTRA/OBJCTDEC what was wanted."""
     exposure, camera, telescope, site = frame.exposure, rig.camera, rig.telescope, rig.site
@@ -70,6 +72,10 @@ def frame_header(
         header["FOCUSPOS"] = (focuser.position, "[steps]")
         if focuser.temperature_c is not None:
             header["FOCTEMP"] = (focuser.temperature_c, "[degC]")
+    if guided is not None:
+        header["GUIDERMS"] = (round(guided.rms_arcsec, 3), "[arcsec] guide star, both axes together")
+        header["GUIDERA"] = (round(guided.ra_rms_arcsec, 3), "[arcsec] rms in right ascension, on the sky")
+        header["GUIDEDEC"] = (round(guided.dec_rms_arcsec, 3), "[arcsec] rms in declination")
     if mount is not None:
         seen = observe(mount.ra_deg, mount.dec_deg, from_datetimes(frame.started_at), site.place())
         header["RA"] = (mount.ra_deg, "[deg] ICRS, by the mount")

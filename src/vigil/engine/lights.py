@@ -3,8 +3,9 @@
 import asyncio
 import logging
 from collections.abc import Callable, Coroutine
+from datetime import datetime, timedelta
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 from vigil.devices.errors import DeviceError, NotConnected
 from vigil.devices.protocols import RawFrame
@@ -14,6 +15,7 @@ from vigil.engine.activities.moves import take
 from vigil.engine.activityrunner import ActivityRunner
 from vigil.engine.arbiter import Mode
 from vigil.engine.ending import to_the_end
+from vigil.engine.guiding.guided import GuideFigures
 from vigil.engine.header import frame_header
 from vigil.engine.recorder import NightRecorder
 from vigil.engine.saving import FrameToSave, NotSaved, Saver
@@ -30,8 +32,23 @@ _SAME_S = 0.05
 Spawn = Callable[[Coroutine[Any, Any, None]], "asyncio.Task[None]"]
 
 
+class ExposureGuide(Protocol):
+    """What exposures have to do with guiding."""
+
+    def figures(self, begins: datetime, lasts_s: float) -> GuideFigures | None:
+        """How well one was guided; None where it wasn't."""
+        ...
+
+    def rests_from(self, moment: datetime) -> None:
+        """The camera is read out from then on, which some rigs bear no guide frame beside."""
+        ...
+
+    def rests_no_more(self) -> None: ...
+
+
 class Lights:
-    """Takes lights for candidates. `trouble` is told when a frame could not go where it belongs."""
+    """Takes lights for candidates. `trouble` is told when a frame could not go where it belongs; `guide`
+    says how well an exposure was guided."""
 
     def __init__(
         self,
@@ -41,6 +58,7 @@ class Lights:
         saver: Saver,
         frames_folder: Path,
         trouble: Callable[[str], None],
+        guide: ExposureGuide,
     ) -> None:
         self._runner = carrier
         self._plan = plan
@@ -48,6 +66,7 @@ class Lights:
         self._saver = saver
         self._frames_folder = frames_folder
         self._trouble = trouble
+        self._guide = guide
         self._on_the_way: set[str] = set()
         self._cut_because: str | None = None
         self._exposing: asyncio.Task[Any] | None = None
@@ -125,6 +144,7 @@ class Lights:
             self._runner.doing.now(f"exposing {words}", "all conditions are met")
             self._runner.progress.run("exposure", f"exposing {words}", line.exposure_s)
             self._exposing = asyncio.current_task()
+            self._guide.rests_from(kit.clock.utcnow() + timedelta(seconds=line.exposure_s))
             frame = await take(kit, exposure, tries=1)
             # from here to the spawned saving nothing is waited for: a frame that has come is kept
             self._exposing, arrived = None, True
@@ -147,6 +167,7 @@ class Lights:
             outcome, reason, problem = "failed", str(failure), f"exposing: {failure}"
         finally:
             self._exposing = None
+            self._guide.rests_no_more()
             self._runner.progress.clear()
             try:
                 await self._recorder.record(
@@ -165,9 +186,12 @@ class Lights:
         mount = kit.devices.mount.state if kit.devices.mount else None
         focuser = kit.devices.focuser.state if kit.devices.focuser else None
         orders = orders_for(candidate.block, self._plan)
+        guided = self._guide.figures(frame.started_at, frame.exposure.exposure_s)
         return FrameToSave(
             image=frame.image,
-            header=frame_header(announced["frame_id"], frame, wanted, kit.rig, mount, focuser),
+            header=frame_header(announced["frame_id"], frame, wanted, kit.rig, mount, focuser, guided),
+            guided=guided,
+            dither_arcsec=self._recorder.state.dither_of(wanted.subject),
             announced=announced,
             started_at=frame.started_at.isoformat(),
             temperature_c=frame.temperature_c,

@@ -29,6 +29,7 @@ from vigil.engine.ending import to_the_end
 from vigil.engine.equipment import Equipment
 from vigil.engine.errand import Errand
 from vigil.engine.exposurewatch import Exposing, ExposureWatch
+from vigil.engine.guiding.nightguider import NightGuider
 from vigil.engine.hand.frames import write_trial
 from vigil.engine.holding import GoOn, Holding, Rest
 from vigil.engine.lights import Lights
@@ -73,9 +74,11 @@ class Night(Errand):
             recorder,
             equipment.arbiter or Arbiter(),
             self._tools(equipment),
+            equipment.eye,
         )
         self._wake = asyncio.Event()
         self._rig = rig
+        self._guider = self._night_guider(equipment)
         self._wishes = Wishes()
         self.doing = self._runner.doing
         self.progress = self._runner.progress
@@ -90,7 +93,13 @@ class Night(Errand):
             equipment.write,
         )
         self._lights = Lights(
-            self._runner, plan, recorder, self._saver, equipment.frames_folder, self._frame_in_trouble
+            self._runner,
+            plan,
+            recorder,
+            self._saver,
+            equipment.frames_folder,
+            self._frame_in_trouble,
+            self._guider,
         )
         self.outlook = Outlook(
             plan,
@@ -101,6 +110,7 @@ class Night(Errand):
             self._lights.count,
             _begun(recorder, clock),
             equipment.disk_trouble,
+            self._guider.now,
         )
         self._watch = ExposureWatch(clock, self.outlook, self._lights, equipment.look_every_s)
         self._failures: dict[str, int] = {}
@@ -111,6 +121,21 @@ class Night(Errand):
         self._sheltering = False
         self._telling: set[asyncio.Task[Event | None]] = set()
         self._holding = Holding(self.outlook, recorder)
+
+    def _night_guider(self, equipment: Equipment) -> NightGuider:
+        guider = NightGuider(
+            self._runner.kit,
+            self._runner.arbiter,
+            self._clock,
+            equipment.guides,
+            equipment.hand_folder or equipment.frames_folder / "by hand",
+            lambda values, words: self._told_beside(Kind.GUIDED, values, words),
+            lambda stream, values: equipment.sample(self.id, stream, values),
+            lambda work: self._group.create_task(work),
+            lambda: self.state.side,
+        )
+        self._runner.take_guider(guider)
+        return guider
 
     def _tools(self, equipment: Equipment) -> StepTools:
         folder = equipment.frames_folder / "beside"
@@ -332,6 +357,7 @@ class Night(Errand):
                 await self._lights.settle()
             finally:
                 watch.cancel()
+                self._guider.close("the night ends")
                 for task in self._background.values():
                     task.cancel()
                 if self._foreground is not None:
@@ -374,6 +400,7 @@ class Night(Errand):
             await self._hold_on(choice, now)
         elif (hold := self._wishes.take_hold()) is not None:
             self._holding.began(now)
+            self._guider.let_go(f"the night is held: {hold.reason}")
             await self._recorder.record(
                 Kind.HELD, {"condition": hold.cause} if hold.cause else {}, hold.reason
             )
@@ -426,8 +453,10 @@ class Night(Errand):
     async def _stand_by(self, wait: Wait, now: datetime) -> None:
         """Nothing to do for now: what the guards need is kept connected, and a mount that nobody wants for
         long doesn't track on."""
+        if wait.until - now > _UNWANTED:
+            self._guider.let_go(wait.because)
         lost = tuple(self.outlook.lost_guarded()) if self._recorder.state.was_connected else ()
-        if lost and not self._waived(Connect.KIND, now):
+        if lost and not self.state.waived(Connect.KIND, now):
             why = f"{', '.join(lost)} not connected"
             await self._on_the_side(Connect(lost), why, now)
             return
@@ -437,7 +466,7 @@ class Night(Errand):
             part is not None
             and tracks
             and wait.until - now > _UNWANTED
-            and not self._waived(StandDown.KIND, now)
+            and not self.state.waived(StandDown.KIND, now)
         ):
             activity = StandDown(part.between_targets == "parks")
             minutes = (wait.until - now).total_seconds() / 60
@@ -461,7 +490,7 @@ class Night(Errand):
         beside: list[str] = []
         for condition in self.outlook.conditions(candidate.block):
             check = condition.check(view, start, end)
-            if check.met or (not condition.hard and self._waived(condition.name, now)):
+            if check.met or (not condition.hard and view.night.waived(condition.name, now)):
                 continue
             remedy = condition.remedy(view)
             if condition.slow and isinstance(remedy, Do):
@@ -624,10 +653,6 @@ class Night(Errand):
         await self._recorder.record(
             Kind.WAIVED, values, f"going on without {name} until {site_time(until, self._rig)}: {why}"
         )
-
-    def _waived(self, name: str, now: datetime) -> bool:
-        waivers = self._recorder.state.waivers
-        return any(w.condition == name and now < w.until for w in waivers)
 
     async def _put_off(self, candidate: Candidate, until: datetime, why: str, lost_to: str = "") -> None:
         """Leave the block alone until a moment: what is open elsewhere goes on meanwhile."""

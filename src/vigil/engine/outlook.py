@@ -15,6 +15,7 @@ from vigil.engine.check import Check, Condition, Standing
 from vigil.engine.conditions import conditions_for
 from vigil.engine.conditions.disk import RESERVE_BYTES
 from vigil.engine.conditions.safe import Safe, sky_check
+from vigil.engine.guiding.guided import Guided
 from vigil.engine.recorder import NightRecorder
 from vigil.engine.remedy import Do
 from vigil.engine.view import View
@@ -45,6 +46,7 @@ class Outlook:
         taken: Callable[[str], int],
         at: datetime,
         disk_trouble: Callable[[], OSError | None] = lambda: None,
+        guided: Callable[[], Guided | None] = lambda: None,
     ) -> None:
         self._plan = plan
         self._rig = rig
@@ -52,6 +54,7 @@ class Outlook:
         self._recorder = recorder
         self._frames_folder = frames_folder
         self._disk_trouble = disk_trouble
+        self._guided = guided
         self._taken = taken
         self._begun = at
         self._room: tuple[datetime, int, str] | None = None
@@ -175,6 +178,7 @@ class Outlook:
             tube_c=self.tube_c(),
             sun_under=lambda altitude_deg: self.sun_under(now, altitude_deg),
             disk_trouble=trouble,
+            guided=self._guided(),
         )
 
     def tube_c(self) -> float | None:

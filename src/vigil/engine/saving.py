@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from vigil.documents.events import Kind
 from vigil.documents.night import NotAllowed
 from vigil.documents.rig import Rig
+from vigil.engine.guiding.guided import GuideFigures
 from vigil.engine.measuring import Measurer, in_words, plain
 from vigil.engine.recorder import NightRecorder
 from vigil.files.fits import Header, write_frame, write_wcs
@@ -19,6 +20,7 @@ from vigil.imaging.figures import FrameFigures
 from vigil.ledger.store import LedgerError
 from vigil.runtime.workshop import Workshop
 from vigil.sky.angles import separation_deg
+from vigil.sky.tangent import project
 from vigil.solving.near import Hint
 from vigil.solving.solution import Solution
 
@@ -47,6 +49,9 @@ class FrameToSave:
     temperature_c: float
     focus_position: int | None
     target_deg: tuple[float, float]
+    guided: GuideFigures | None = None
+    dither_arcsec: tuple[float, float] | None = None
+    """Where it was to lie beside its target: east, north; None before a dither."""
     doubtful: str | None = None
     """Why it doesn't count: it was cut short."""
     off_limit_arcmin: float | None = None
@@ -61,6 +66,8 @@ class FrameToSave:
             "temperature_c": self.temperature_c,
             "focus_position": self.focus_position,
             "tube_c": self.header["FOCTEMP"][0] if "FOCTEMP" in self.header else None,
+            **(_guided(self.guided) if self.guided else {}),
+            **({"dither_arcsec": list(self.dither_arcsec)} if self.dither_arcsec else {}),
             **({"doubtful": self.doubtful} if self.doubtful else {}),
         }
 
@@ -149,6 +156,14 @@ class Saver:
         await self._recorder.record(Kind.FRAME_MEASURED, values, _sentence(figures, values))
 
 
+def _guided(figures: GuideFigures) -> dict[str, float]:
+    return {
+        "guide_rms_arcsec": round(figures.rms_arcsec, 3),
+        "guide_ra_rms_arcsec": round(figures.ra_rms_arcsec, 3),
+        "guide_dec_rms_arcsec": round(figures.dec_rms_arcsec, 3),
+    }
+
+
 def _said(problem: Exception) -> str:
     return (
         (problem.strerror if isinstance(problem, OSError) else None) or str(problem) or type(problem).__name__
@@ -165,9 +180,11 @@ def _pointing(solution: Solution, target_deg: tuple[float, float]) -> dict[str, 
     if wcs is None:
         return {"off_px": None, "off_arcsec": None}
     off_arcsec = 3600 * float(separation_deg(wcs.ra_deg, wcs.dec_deg, *target_deg))
+    beside = project(wcs.ra_deg, wcs.dec_deg, *target_deg)
     return {
         "off_px": round(off_arcsec / wcs.scale_arcsec_px, 2),
         "off_arcsec": round(off_arcsec, 2),
+        "beside_arcsec": [round(3600 * float(way), 2) for way in beside],
         "position_angle_deg": wcs.position_angle_deg,
         "scale_arcsec_px": wcs.scale_arcsec_px,
     }

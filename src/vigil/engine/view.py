@@ -9,6 +9,7 @@ from vigil.devices.protocols import CameraState, FocuserState, MountState, Wheel
 from vigil.documents.night import FocusRecord, NightState
 from vigil.documents.plan import StandingOrders
 from vigil.documents.rig import Rig
+from vigil.engine.guiding.guided import Guided
 from vigil.engine.wanted import Wanted
 
 
@@ -28,6 +29,8 @@ class View:
     """The focuser's temperature, averaged as the plan says."""
     sun_under: Callable[[float], datetime | None] = lambda altitude_deg: None
     """When the sun will have sunk under an altitude; None while it has."""
+    guided: Guided | None = None
+    """How guiding stands; None for a night without."""
     disk_trouble: str = ""
     """Why frames can't be written, in words."""
 

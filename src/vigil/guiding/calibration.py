@@ -16,7 +16,7 @@ Side = Literal["west", "east", ""]
 SIDEREAL_ARCSEC_S = 15.041067
 """Of the sky's turn, at the celestial equator."""
 LEAST_MOVES = 4
-_LOWEST_COS_DEC = 0.2
+_LOWEST_COS_DEC = 0.03
 _RATE_OFF, _SQUARE_OFF_DEG, _CROOKED, _SIGMAS = 0.15, 8.0, 0.12, 3.0
 _WEAK_SHARE = 0.3
 _SHORT_WAY_PX = 10.0

@@ -2,9 +2,40 @@
 
 import math
 from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import groupby
 from typing import Literal
 
 import numpy as np
+
+
+@dataclass(frozen=True, slots=True)
+class Reached:
+    """A place beside the target (east, north; main-camera pixels) as it was asked for, and where the frames
+    taken there lay in the mean."""
+
+    asked_px: tuple[float, float]
+    reached_px: tuple[float, float]
+    frames: int
+
+    @property
+    def missed_px(self) -> float:
+        return math.dist(self.asked_px, self.reached_px)
+
+
+def reached_places(frames: Sequence[tuple[tuple[float, float], tuple[float, float]]]) -> list[Reached]:
+    """Of frames in order: where each was to lie, and how far beside that its solved centre was. What all of
+    them are beside in common, the centring's own remainder, is no dither's: it is taken out by the median."""
+    if not frames:
+        return []
+    common = np.median([off for _, off in frames], axis=0)
+    told: list[Reached] = []
+    for asked, group in groupby(frames, key=lambda frame: frame[0]):
+        offs = np.array([off for _, off in group]) - common
+        east, north = np.asarray(asked) + offs.mean(axis=0)
+        told.append(Reached(asked, (float(east), float(north)), len(offs)))
+    return told
+
 
 Way = Literal["random", "spiral"]
 WAYS: tuple[Way, ...] = ("random", "spiral")

@@ -36,13 +36,16 @@ class Settling:
         return Settled.TOO_LONG if after_s > self.longest_s else Settled.NOT_YET
 
 
-_OF_RMS = 2.0
+_OF_RMS, _MOST_ARCSEC = 2.0, 3.0
 
 
 def usual_tolerance_arcsec(rms_arcsec: float | None, scale_arcsec_px: float) -> float:
     """From the night's own guiding, its rms on both axes together: a frame stands farther off than twice that
-    in two of a hundred (exp(−2²), axes alike). Without one, a guide pixel."""
-    return scale_arcsec_px if rms_arcsec is None else _OF_RMS * rms_arcsec
+    in two of a hundred (exp(−2²), axes alike). Without one, a guide pixel. More than that, and than so much,
+    no guiding deserves: then it was in trouble."""
+    if rms_arcsec is None:
+        return scale_arcsec_px
+    return min(_OF_RMS * rms_arcsec, max(scale_arcsec_px, _MOST_ARCSEC))
 
 
 def overshoot_share(error_arcsec: Sequence[float], moved_arcsec: float) -> float:

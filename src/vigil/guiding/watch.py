@@ -14,6 +14,8 @@ _WAITS, _SEARCHES, _OTHERS = 3, 5, 4
 """Frames without a star that are waited for, then looked wider in; then choices of another star."""
 WAIT_CLOUD_S, MOST_CLOUD_S, WAIT_OTHER_S = 20.0, 600.0, 10.0
 _WRONG_FRAMES, _WRONG_LEAST, _WRONG_WAY, _WRONG_ARCSEC, _WRONG_SPREAD = 8, 4, 0.35, 3.0, 0.1
+_WRONG_SIGMAS = 3.0
+"""The air moves a star too, now and then along with a correction: it has to be surer than that."""
 
 
 class Mean(StrEnum):
@@ -62,8 +64,12 @@ class _Axis:
         spread = sum((s - mean_sent) ** 2 for s in sent)
         if math.sqrt(spread / len(sent)) > _WRONG_SPREAD * abs(mean_sent):
             slope = sum((s - mean_sent) * (t - mean_step) for s, t in zip(sent, steps, strict=True)) / spread
-            return slope > _WRONG_WAY
-        return mean_sent * mean_step > 0 and abs(mean_step) > _WRONG_WAY * abs(mean_sent)
+            left = [t - mean_step - slope * (s - mean_sent) for s, t in zip(sent, steps, strict=True)]
+            error_of_slope = math.sqrt(sum(r * r for r in left) / (len(left) - 2) / spread)
+            return slope > max(_WRONG_WAY, _WRONG_SIGMAS * error_of_slope)
+        error_of_mean = math.sqrt(sum((t - mean_step) ** 2 for t in steps) / (len(steps) - 1) / len(steps))
+        along = mean_sent * mean_step > 0 and abs(mean_step) > _WRONG_WAY * abs(mean_sent)
+        return along and abs(mean_step) > _WRONG_SIGMAS * error_of_mean
 
 
 @dataclass(slots=True)

@@ -109,7 +109,7 @@ class Keeper:
         self._starting = asyncio.Lock()
         self._telling = Telling(equipment.clock, ledger.samples)
         arbiter = equipment.arbiter or Arbiter()
-        equipment = replace(equipment, arbiter=arbiter)
+        equipment = replace(equipment, arbiter=arbiter, sample=self._telling.sample)
         self._rig = RigInForce(equipment, self._rig_changed)
         self._nights = Nights(self._rig, ledger, self._tell)
         self._errands = Errands(lambda: self._equipment.rig, ledger, equipment.clock, self._tell)

@@ -29,7 +29,7 @@ from vigil.documents.night import counts
 from vigil.files.trouble import why
 
 log = logging.getLogger(__name__)
-SCHEMA = 4
+SCHEMA = 5
 _EVENTS = """
 CREATE TABLE events (
     id INTEGER PRIMARY KEY AUTOINCREMENT,
@@ -93,6 +93,7 @@ CREATE TABLE frames (
     started_at TEXT NOT NULL,
     temperature_c REAL,
     focus_position INTEGER,
+    guide_rms_arcsec REAL,
     hfr_px REAL,
     fwhm_px REAL,
     elongation REAL,
@@ -119,7 +120,8 @@ CREATE INDEX focus_runs_of_rig ON focus_runs (rig, ended);
 """Made of the events, and made anew of them for a new schema: that is all the migration there is."""
 _SAVED = (
     "frame_id", "path", "kind", "block", "line", "target", "filter",
-    "exposure_s", "started_at", "temperature_c", "focus_position", "doubtful",
+    "exposure_s", "started_at", "temperature_c", "focus_position", "guide_rms_arcsec",
+    "doubtful",
 )  # fmt: skip
 _MEASURED = ("hfr_px", "fwhm_px", "elongation", "stars", "background_adu", "noise_adu", "saturated")
 Row = tuple[str, str, str, int, str, str]

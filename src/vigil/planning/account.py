@@ -180,6 +180,8 @@ _GERUNDS = {
     "wake mount": "unparking",
     "slew": "slewing",
     "dither": "dithering",
+    "guide": "settling the guiding",
+    "calibrate guiding": "calibrating the guider",
     "flip": "the flip",
     "change filter": "changing the filter",
     "open": "opening",

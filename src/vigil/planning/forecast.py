@@ -4,6 +4,7 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
+from vigil.documents.conditions import guides
 from vigil.documents.plan import Block, ExposureLine, NightPlan
 from vigil.documents.rig import Rig
 from vigil.documents.steps import MustHold, TestExposure, WaitUntil
@@ -14,6 +15,7 @@ from vigil.planning.spans import line_intervals
 from vigil.planning.spells import Interval
 from vigil.planning.waits import moment_of
 
+_GUIDING = "guiding settled"
 _MOST_STEPS = 20_000
 _STOOD_LONG = timedelta(minutes=10)
 
@@ -21,7 +23,7 @@ _STOOD_LONG = timedelta(minutes=10)
 @dataclass(frozen=True, slots=True)
 class ForecastStep:
     """Something that takes its time: `kind` is "exposure", an activity's ("focus", "centre", "flip",
-    "dither", "filter"), or a plan's step's ("wait", "test exposure")."""
+    "dither", "guide", "filter"), or a plan's step's ("wait", "test exposure")."""
 
     kind: str
     block: str
@@ -155,6 +157,8 @@ class _Run:
         self._hour_angles: dict[str, tuple[float, datetime]] = {}
         self._flip_rule = rule_for(rig)
         self._steps_done = set(ready.steps_done)
+        self._guided = bool(ready.block)
+        self._guides = guides(rig) and not any(c.name == _GUIDING and c.off for c in plan.conditions)
         self._kept: Candidate | None = None
         self._kept_until = at
 
@@ -167,7 +171,7 @@ class _Run:
                 self._now = choice.until
                 # time enough to get ready before a span opens
                 self._block, self._focused_at = self._following(choice.until), choice.until
-                self._side_of = ""
+                self._side_of, self._guided = "", True
                 continue
             if not self._stepped(choice) and not self._made_ready(choice):
                 self._expose(choice)
@@ -235,20 +239,24 @@ class _Run:
         block, line = candidate.block, candidate.line
         if self._block != block.id:
             self._spend("centre", candidate, self.takes.slew_s + self.takes.centre_s)
-            self._block, self._side_of = block.id, ""
+            self._block, self._side_of, self._guided = block.id, "", False
         elif self._flips(candidate):
             recentred = block.orders_in(self._plan.orders).centre_after_flip
             self._spend("flip", candidate, self.takes.flip_s + (self.takes.centre_s if recentred else 0.0))
+            self._guided = False
         elif self._focus_due(candidate):
             self._spend("focus", candidate, self.takes.focus_s)
             self._focused_at, self._focused_for = self._now, (block.id, line.filter)
             self._since_focus = 0
         elif self._dithers(block):
             self._spend("dither", candidate, self.takes.dither_s)
-            self._since_dither = 0
+            self._since_dither, self._guided = 0, False
         elif self._filter != line.filter:
             self._spend("filter", candidate, self.takes.filter_s)
             self._filter = line.filter
+        elif self._guides and not self._guided:
+            self._spend("guide", candidate, self.takes.guide_s)
+            self._guided = True
         else:
             return False
         return True

@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from statistics import median
 
+from vigil.documents.conditions import guides
 from vigil.documents.events import Event, Kind
 from vigil.documents.rig import Rig
 
@@ -12,6 +13,8 @@ CENTRE_S = 60.0
 FILTER_S = 15.0
 FLIP_S = 90.0
 DITHER_S = 15.0
+GUIDE_S = 25.0
+CALIBRATE_S = 400.0
 FOCUS_FRAMES = 12
 FOCUS_FRAME_S = 17.0
 FOCUS_S = FOCUS_FRAMES * FOCUS_FRAME_S
@@ -29,6 +32,8 @@ class Overheads:
     filter_s: float = FILTER_S
     flip_s: float = FLIP_S
     dither_s: float = DITHER_S
+    guide_s: float = 0.0
+    """Guiding begun and settled, after whatever moved the mount, and after a dither."""
     focus_s: float = FOCUS_S
 
 
@@ -38,11 +43,13 @@ _KINDS = {
     "change filter": "filter_s",
     "flip": "flip_s",
     "dither": "dither_s",
+    "guide": "guide_s",
     "focus": "focus_s",
 }
 
 
 _SOLVED_FRAMES, _SOLVE_S, _FOCUSER_MOVE_S, _WHEEL_S, _SLEW_DEG = 2.2, 1.0, 1.5, 3.0, 75.0
+_GUIDE_FRAMES, _GUIDE_DEAD_S, _GUIDED_DITHER_S = 5, 0.6, 1.0
 """What a rig's document doesn't say: frames that centring takes, solving one, a focuser's small move, a
 wheel's turn, and how far from target to target, a change of sides now and then among them."""
 
@@ -63,9 +70,17 @@ def usual_overheads(rig: Rig) -> Overheads:
         centre_s=turn_s + _SOLVED_FRAMES * solve_s + (_SOLVED_FRAMES - 1) * correct_s,
         filter_s=turn_s,
         flip_s=180 / mount.slew_deg_s + mount.settle_s + turn_s + solve_s,
-        dither_s=correct_s,
+        dither_s=_GUIDED_DITHER_S if guides(rig) else correct_s,
+        guide_s=_settling_s(rig),
         focus_s=turn_s + FOCUS_FRAMES * (focus_s + move_s) if focuser else 0.0,
     )
+
+
+def _settling_s(rig: Rig) -> float:
+    """Frames to choose stars by and to move the star with, and the dwell; 0 where nothing guides."""
+    if rig.guider is None or not guides(rig):
+        return 0.0
+    return _GUIDE_FRAMES * (rig.guider.exposure_s + _GUIDE_DEAD_S) + rig.guider.settle_dwell_s
 
 
 def overheads_of(events: Iterable[Event], rig: Rig) -> Overheads:

@@ -5,15 +5,19 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
+from vigil.documents.conditions import guides
 from vigil.documents.messages import DeviceReport
 from vigil.documents.plan import Block, NightPlan, StandingOrders, contradictions
 from vigil.documents.rig import Rig
 from vigil.documents.rig.change import Path
 from vigil.files.calibrationframes import CalibrationFrame
+from vigil.guiding.settling import too_tight
 from vigil.planning.calibration import missing_calibration
+from vigil.planning.dithercost import dithers, worth_every_of
 from vigil.planning.forecast import Forecast
 from vigil.planning.muster import devices
 from vigil.planning.muster.finding import Finding, Known
+from vigil.planning.overheads import Overheads, usual_overheads
 
 _BYTES_PER_PX = 2
 _HEADER_BYTES = 20_000
@@ -28,6 +32,10 @@ class Around:
     reports: Sequence[DeviceReport] | None = None
     calibration: Sequence[CalibrationFrame] | None = None
     calibration_folder: str = ""
+    takes: Overheads | None = None
+    """How long things take, by the rig's last night."""
+    guide_rms_arcsec: float | None = None
+    """What guiding gave then, both axes together."""
 
 
 def plan_muster(plan: NightPlan, rig: Rig, around: Around | None = None) -> list[Finding]:
@@ -35,7 +43,8 @@ def plan_muster(plan: NightPlan, rig: Rig, around: Around | None = None) -> list
     around = around or Around()
     found = [_fault(said) for said in contradictions(plan, rig)]
     if plan.blocks:
-        doubts = (_spans, _fitting, _limits, _lines, _devices, _disk, _calibration, _closing)
+        timed = (_spans, _fitting, _limits, _guiding, _dithers, _lines)
+        doubts = (*timed, _devices, _disk, _calibration, _closing)
         found += [finding for rule in doubts for finding in rule(plan, rig, around)]
     return found
 
@@ -137,6 +146,40 @@ def _limits_of(orders: StandingOrders, scale: float, place: Path, whose: str) ->
             (*place, "dither_px"),
             f"{whose}A dither of {orders.dither_px:g} px leaves the {keep_px:.0f} px that count as "
             "on target.",
+        )
+
+
+def _guiding(plan: NightPlan, rig: Rig, around: Around) -> Iterator[Finding]:
+    """A tolerance that guiding can't keep, by what it gave last."""
+    given = around.guide_rms_arcsec
+    if given is None or rig.guider is None or not guides(rig):
+        return
+    for place, wanted in (
+        (("orders", "guide_within_arcsec"), plan.orders.guide_within_arcsec),
+        (("orders", "guide_within_arcsec"), rig.guider.settle_within_arcsec),
+    ):
+        if wanted is not None and (said := too_tight(wanted, given)):
+            yield _doubt(place, f"Guiding settled within {said}.")
+            return
+
+
+def _dithers(plan: NightPlan, rig: Rig, around: Around) -> Iterator[Finding]:
+    """Dithers that take a lot of the night."""
+    if around.ahead is None:
+        return
+    takes = around.takes or usual_overheads(rig)
+    for n, block in _active(plan):
+        orders = block.orders_in(plan.orders)
+        every, worth = orders.dither_every(block), worth_every_of(block, rig, takes)
+        if every is None or every >= worth:
+            continue
+        count, spent_s = dithers(around.ahead, block.id)
+        own = {"dither_every_frames", "dither_once_a_round"} & block.limits.keys()
+        where: Path = ("blocks", n, "limits") if own else ("orders", "dither_every_frames")
+        yield _doubt(
+            where,
+            f"{block.target.name}: {count} dithers take {spent_s / 60:.0f} min; after every {worth} frames "
+            "they would take a tenth of the time.",
         )
 
 

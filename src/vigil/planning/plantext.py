@@ -73,6 +73,11 @@ def limits_words(name: str, orders: StandingOrders, rig: Rig) -> str:
         told += [f"every {orders.dither_every_frames} frames"] if orders.dither_every_frames else []
         told += ["once a round where lines are in turn"] if orders.dither_once_a_round else []
         told = [*told, f"by {orders.dither_px:g} px at most"] if told else ["off"]
+    elif name == "guide calibrated":
+        told = [orders.guide_calibrate] if orders.guide_calibrate != "when needed" else []
+        told += ["near the equator"] if orders.guide_calibrate_away else []
+    elif name == "guiding settled":
+        told = _guide_limits(orders)
     elif name == "camera angle":
         told.append(f"within {orders.angle_within_deg:g}°")
     elif name == "enough stars":
@@ -86,6 +91,15 @@ def limits_words(name: str, orders: StandingOrders, rig: Rig) -> str:
         told += ["refocused after a flip"] if orders.focus_after_flip else []
         told += [] if orders.centre_after_flip else ["not recentred after a flip"]
     return ", ".join(told)
+
+
+def _guide_limits(orders: StandingOrders) -> list[str]:
+    within, error = orders.guide_within_arcsec, orders.guide_error_arcsec
+    told = [f"within {within:g}″" if within is not None else "within the rig's limit"]
+    told += [f"else {orders.guide_unsettled}"] if orders.guide_unsettled != "go on without" else []
+    if error is not None:
+        told.append(f"a frame ends when off by {error:g}″ for {orders.guide_error_s:g} s")
+    return told
 
 
 def _focus_limits(orders: StandingOrders) -> list[str]:

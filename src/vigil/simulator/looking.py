@@ -224,6 +224,7 @@ def _sensor(gear: Gear, chip: Chip, exposure: Exposure, sensor_c: float) -> Sens
         hot_share=effects.hot_share,
         hot_seed=gear.state.seed + (1 if chip.guides else 0),
         noise=effects.noise,
+        often=chip.guides,
         bayer=chip.bayer,
         region=Region(*exposure.region) if exposure.region else None,
     )

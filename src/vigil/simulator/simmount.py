@@ -17,6 +17,7 @@ from vigil.sky.angles import separation_deg, wrap_180
 from vigil.sky.horizontal import observe, unobserve
 from vigil.sky.instants import from_datetimes, from_unix
 from vigil.sky.site import Site
+from vigil.sky.tangent import deproject
 
 Floats = NDArray[np.float64]
 _SIDEREAL_DEG_S = SIDEREAL_ARCSEC_S / 3600
@@ -40,6 +41,8 @@ class SimMount:
         self._seeded_index_arcmin = float(rng.normal(0, 8)), float(rng.normal(0, 6))
         self._seeded_cone_arcmin = float(rng.normal(0, 4))
         self._camera_angle_deg = float(rng.uniform(0, 360))
+        self._held_deg: tuple[float, float] | None = None
+        """Where a rehearsal's guiding keeps the tube, ICRS."""
 
     async def connect(self) -> None:
         await self._gear.connect("mount", 2.0)
@@ -195,12 +198,39 @@ class SimMount:
         seen = observe(ra_deg, dec_deg, from_datetimes(now), self._gear.rig.site.place())
         east = self._flips and seen.hour_angle_deg >= 0
         state.pier_side = (PierSide.EAST if east else PierSide.WEST).value
+        self._aim_truly(ra_deg, dec_deg, now)
+
+    def _aim_truly(self, ra_deg: float, dec_deg: float, now: datetime) -> None:
+        """Turn the axes until the tube really looks there."""
+        state = self._gear.state
         for _ in range(_PUT_ROUNDS):
             state.dec_tube_deg = state.dec_deg
             true_ra, true_dec = self.true_pointing_deg(now)
             state.ra_deg = float((state.ra_deg + wrap_180(ra_deg - true_ra)) % 360)
             state.dec_deg = float(np.clip(state.dec_deg + dec_deg - true_dec, -90, 90))
         state.dec_tube_deg = state.dec_deg
+
+    def hold_star(self) -> None:
+        """From now on the tube looks where it looks: what guiding does, for rehearsals, which don't see each
+        correction."""
+        state = self._gear.state
+        if self._held_deg is None and state.tracking and state.motion is None:
+            self._held_deg = self.true_pointing_deg(self._gear.clock.utcnow())
+
+    def move_held(self, east_arcsec: float, north_arcsec: float) -> None:
+        """Hold it so far beside."""
+        if self._held_deg is not None:
+            ra, dec = deproject(east_arcsec / 3600, north_arcsec / 3600, *self._held_deg)
+            self._held_deg = float(ra) % 360, float(dec)
+
+    def let_star_go(self) -> None:
+        """The mount tracks on by itself, from where it was held."""
+        held, self._held_deg = self._held_deg, None
+        if held is not None:
+            now = self._gear.clock.utcnow()
+            self._stay(now)
+            self._aim_truly(*held, now)
+            self._gear.save()
 
     def moved_by_itself(self, arcmin: float) -> None:
         """A fault: the tube was knocked, and its encoders saw it."""
@@ -306,6 +336,8 @@ class SimMount:
 
     def _stay(self, now: datetime) -> None:
         """Make the present place the one that is remembered, with what the axis has slipped meanwhile."""
+        if self._held_deg is not None:
+            self.let_star_go()
         self._settle_motion(now)
         state = self._gear.state
         since_s = np.array([(now - state.since).total_seconds()])
@@ -354,6 +386,15 @@ class SimMount:
 
     def looks(self, at: datetime, later_s: Floats | None = None, guides: bool = False) -> Looks:
         """Where the main or the guide telescope looks, as the site sees it, so many seconds after `at`."""
+        looks = self._looks_by_itself(at, later_s, guides)
+        if self._held_deg is None:
+            return looks
+        later_s = np.zeros(1) if later_s is None else later_s
+        ra_deg, dec_deg = (np.full_like(later_s, way) for way in self._held_deg)
+        seen = observe(ra_deg, dec_deg, from_unix(at.timestamp() + later_s), self._gear.site())
+        return Looks(np.asarray(seen.hour_angle_deg), np.asarray(seen.dec_deg), looks.up_deg)
+
+    def _looks_by_itself(self, at: datetime, later_s: Floats | None, guides: bool) -> Looks:
         state, effects, rig = self._gear.state, self._gear.scenario.mount, self._gear.rig
         later_s = np.zeros(1) if later_s is None else later_s
         since_s = (at - state.since).total_seconds() + later_s

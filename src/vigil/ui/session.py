@@ -5,6 +5,7 @@ from bisect import bisect_right
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from pathlib import Path
+from statistics import median
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -30,7 +31,7 @@ from vigil.documents.rig.change import Path as FieldPath
 from vigil.documents.rig.change import path_of
 from vigil.link.endpoint import News
 from vigil.planning.forecast import Forecast, Ready, forecast
-from vigil.planning.overheads import Overheads, overheads_of
+from vigil.planning.overheads import Overheads, overheads_of, usual_overheads
 from vigil.planning.spans import local_noon_before
 from vigil.runtime.allowed import allow, not_allowed
 from vigil.sky.instants import Floats
@@ -328,6 +329,17 @@ class Session(QObject):
             told = forecast(plan, self.rig, at, taken, given_up, ready, first, self._overheads)
             self._forecast = (key, told)
         return self._forecast[1]
+
+    @property
+    def takes(self) -> Overheads:
+        """How long things take here."""
+        return self._overheads or usual_overheads(self.rig)
+
+    def guide_rms_arcsec(self) -> float | None:
+        """What guiding gave lately: the median of the frames that are known; None where none was guided."""
+        known = [light.values.get("guide_rms_arcsec") for light in self.tonight.measured()]
+        guided = [float(rms) for rms in known if rms is not None]
+        return median(guided) if guided else None
 
     def plan_to_come(self) -> Forecast | None:
         """What is drawn as still to come; None on the picture of a night that is over."""

@@ -53,6 +53,10 @@ class GuiderPart(Part):
     ] = None
     settle_dwell_s: Annotated[NotNegative, Shown("settled for", "s", safe=True)] = 10.0
     settle_longest_s: Annotated[Positive, Shown("settles in", "s at most", safe=True)] = 120.0
+    rests_while_reading: Annotated[
+        bool,
+        Shown("rests while the camera is read out", safe=True, help="where both hang on one slow cable"),
+    ] = False
     dither_way: Annotated[Literal["random", "spiral"], Shown("dithers go", safe=True)] = "random"
     dither_px: Annotated[NotNegative, Shown("dither", "main px", safe=True)] = 5.0
     sets: Annotated[list[GuideSet], Field(max_length=30), Shown("kept settings", safe=True)] = []  # noqa: RUF012

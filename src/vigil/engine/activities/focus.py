@@ -27,12 +27,15 @@ class Focus(Activity):
     usual_px: float | None = None
     """The size of stars in focus, by the last run."""
 
+    moves_guider: bool = False
+    """Whether the guide camera goes out of focus with it, behind the same focuser: then it rests."""
     elsewhere: RicherField | None = None
     """Where it goes to focus and comes back from; the pointing is unknown then."""
 
     @property
     def claims(self) -> frozenset[str]:
-        return self.DEVICES | ({"mount"} if self.elsewhere is not None else frozenset())
+        beside = {"mount": self.elsewhere is not None, "guide camera": self.moves_guider}
+        return self.DEVICES | {name for name, claimed in beside.items() if claimed}
 
     @property
     def disturbs(self) -> tuple[str, ...]:

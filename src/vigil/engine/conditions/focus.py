@@ -67,6 +67,7 @@ class FocusFresh(Condition):
             view.wanted.subject,
             here if night.focus_astray is None else night.focus_astray,
             night.last_focus.hfr_px if night.last_focus is not None else None,
+            view.rig.guider is not None and view.rig.guider.kind == "off-axis",
             _elsewhere(view),
         )
         return under_stars(view, run, skippable=True)

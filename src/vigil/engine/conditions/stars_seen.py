@@ -1,5 +1,6 @@
 """Stars where there were stars before: what a rig without a cloud sensor knows of cloud, dew and covers."""
 
+import math
 from datetime import datetime
 from typing import Any
 
@@ -14,6 +15,8 @@ from vigil.planning.verdict import counts_as_usual
 
 _RESUMES = 1.5
 """To go on there have to be so many times the stars that would hold the night."""
+_DARKEST_FILTER = 0.02
+"""Of what any other filter shows: no filter is as dark as that."""
 _COUNTS_SLOPE = 0.375
 """Against the sky's noise the limit goes with the square root of the time, 1.25 magnitudes a factor of ten;
 star counts at these magnitudes grow by about 0.3 in the logarithm a magnitude (Bahcall & Soneira 1980, ApJS
@@ -36,6 +39,12 @@ class StarsSeen(Condition):
             return Check(Standing.MET, "the mount stands: the next frame tells")
         usual = usual_stars([frame["stars"] for frame in _frames(view.night, wanted.series)])
         seen = _seen_lately(view.night, wanted)
+        if usual is None and seen is not None and (of_others := _of_other_filters(view.night, wanted)):
+            limit_stars = math.ceil(_DARKEST_FILTER * of_others)
+            gauge = Gauge("stars", seen[0], limit_stars, "", at_least=True)
+            if seen[0] < limit_stars:
+                words = f"{seen[0]} stars where other filters had {of_others:.0f}, limit {limit_stars}"
+                return Check(Standing.NOT_MET, f"{words}: cloud, dew, or something before it", (gauge,))
         if usual is None or seen is None:
             return Check(Standing.MET, f"nothing to compare with before {FEWEST} frames of a line")
         stars, exposure_s = seen
@@ -56,6 +65,14 @@ class StarsSeen(Condition):
         where = (place.ra_deg, place.dec_deg) if stands else None
         focus = view.focus_position_for(wanted.filter)
         return Look(wanted.series, wanted.filter, focus, wanted.exposure, where)
+
+
+def _of_other_filters(night: NightState, wanted: Wanted) -> float | None:
+    """The usual number in the target's other series that has fewest; None before there are enough."""
+    lines = {f["line"] for f in night.saved.values() if f["block"] == wanted.subject} - {wanted.series}
+    counts = [usual_stars([*(f["stars"] for f in _frames(night, line)), 0]) for line in lines]
+    known = [count for count in counts if count is not None]
+    return min(known) if known else None
 
 
 def _frames(night: NightState, series: str) -> list[dict[str, Any]]:

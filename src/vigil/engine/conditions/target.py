@@ -46,7 +46,8 @@ class OnTarget(Condition):
         moved_arcmin = 60 * float(
             separation_deg(view.mount.ra_deg, view.mount.dec_deg, pointing.aim_ra_deg, pointing.aim_dec_deg)
         )
-        if moved_arcmin > _MOVED_ARCMIN:
+        guided_arcmin = view.guided.sent_arcsec / 60 if view.guided is not None else 0.0
+        if moved_arcmin > _MOVED_ARCMIN + guided_arcmin:
             words = f"the mount was moved by {moved_arcmin:.1f}′ since the last solved frame"
             return Check(Standing.UNKNOWN, words, gauges)
         words = f"{pointing.off_px:.1f} px off by the last solved frame"

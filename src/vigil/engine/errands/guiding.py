@@ -7,13 +7,12 @@ import numpy as np
 
 from vigil.documents.guiding import GUIDE, GUIDING, GuidingWish
 from vigil.documents.night import NotAllowed
-from vigil.engine.activity import ActivityFailed, Kit
+from vigil.engine.activity import Kit
 from vigil.engine.focusing.bench import stars_stand_still
+from vigil.engine.guiding.beginning import calibration_for, made_anew
 from vigil.engine.guiding.bench import GuideBench, guide_frames
-from vigil.engine.guiding.calibrating import calibrate
-from vigil.engine.guiding.frames import GuideFrames, eye_of
-from vigil.engine.guiding.loop import GuideLoop, Sample
-from vigil.engine.guiding.shelf import as_it_serves, keep, valid
+from vigil.engine.guiding.frames import eye_of
+from vigil.engine.guiding.loop import GuideLoop, Sample, told
 from vigil.guiding.calibration import GuideCalibration
 from vigil.guiding.dithers import next_place
 from vigil.guiding.figures import figures_of
@@ -48,14 +47,15 @@ class Guiding(GuideBench[GuidingWish]):
                 {"stars": len(choice.stars), "exposure_s": round(frames.exposure_s, 2)},
                 f"{len(choice.stars)} stars with {frames.exposure_s:g} s{refused}",
             )
-            calibration = await self._calibration(kit, frames)
+            folder = self._place.folder
+            calibration, _ = await calibration_for(kit, folder, frames, wish.calibrate, self.step)
             if near is not None:  # calibrating may have moved it out of its place
                 await frames.choose((choice.stars[0].x_px, choice.stars[0].y_px), adapt=False)
             else:
                 await frames.choose(adapt=False)
 
             async def again() -> GuideCalibration:
-                return await self._made(kit, frames)
+                return (await made_anew(kit, folder, frames, self.step))[0]
 
             loop = GuideLoop(
                 kit,
@@ -67,7 +67,7 @@ class Guiding(GuideBench[GuidingWish]):
                 lambda: self._place.kit().rig.guider,
                 wish.corrects,
                 wish.frames,
-                near,
+                near=near,
             )
             self._loop = loop
             await loop.run()
@@ -123,24 +123,6 @@ class Guiding(GuideBench[GuidingWish]):
         loop.move((target[0], target[1]), words, {"tests": axis}, axis)
         return words
 
-    async def _calibration(self, kit: Kit, frames: GuideFrames) -> GuideCalibration:
-        if self.wish.calibrate != "always":
-            found, why = valid(kit, self._place.folder, self.wish.binning)
-            if found is not None:
-                return found
-            if self.wish.calibrate == "never":
-                raise ActivityFailed(f"no calibration that is valid: {why}")
-            await self.step({}, f"calibrating: {why}")
-        return await self._made(kit, frames)
-
-    async def _made(self, kit: Kit, frames: GuideFrames) -> GuideCalibration:
-        made = await calibrate(kit, frames, self.step)
-        await self.step({}, "; ".join(made.judged.words))
-        if not made.judged.good:
-            raise ActivityFailed(f"the calibration is of no use: {'; '.join(made.judged.words)}")
-        keep(kit, self._place.folder, made)
-        return as_it_serves(kit, made.calibration)
-
     def _keep(self, sample: Sample) -> None:
         self._samples.append(sample)
         self.sample(GUIDE, told(sample))
@@ -166,25 +148,3 @@ class Guiding(GuideBench[GuidingWish]):
             f"{numbers['dec_rms_arcsec']:.2f}″ in declination)"
         )
         return numbers
-
-
-def told(sample: Sample) -> dict[str, Any]:
-    """For the stream."""
-    values: dict[str, Any] = {
-        "at": sample.at.isoformat(),
-        "pulse_ms": list(sample.pulse_ms),
-        "rates": [round(rate, 4) for rate in sample.rates_arcsec_s],
-        "snr": round(sample.snr, 1),
-        "light": round(sample.light_adu, 1),
-        "stars": sample.stars,
-        "late_ms": round(sample.late_ms, 1),
-        "choice": sample.choice,
-    }
-    if sample.error_arcsec is not None and sample.place_arcsec is not None:
-        values["error"] = [round(v, 4) for v in sample.error_arcsec]
-        values["place"] = [round(v, 4) for v in sample.place_arcsec]
-    if sample.star is not None:
-        values["star"] = sample.star
-    if sample.mark:
-        values["mark"] = sample.mark
-    return values

@@ -12,7 +12,7 @@ from vigil.documents.rig import Rig
 from vigil.engine.activities.moves import WouldFlip, slew_to
 from vigil.engine.activity import ActivityFailed, Kit
 from vigil.files.starcatalogue import StarCatalogue, star_catalogue
-from vigil.planning.dithering import beside
+from vigil.planning.beside import beside
 from vigil.planning.sides import may_change_side
 from vigil.sky.horizontal import observe
 from vigil.sky.instants import from_datetimes

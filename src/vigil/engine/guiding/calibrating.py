@@ -5,7 +5,6 @@ from collections.abc import Awaitable, Callable
 from dataclasses import dataclass
 from typing import Any
 
-from vigil.devices.protocols import PierSide
 from vigil.engine.activities.moves import slew_to
 from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.guiding.frames import GuideFrames, pulse, scale_of
@@ -22,6 +21,7 @@ from vigil.guiding.calibration import (
     judge,
 )
 from vigil.guiding.several import Shift
+from vigil.planning.sides import EAST, WEST, flips, side_after_slew
 from vigil.sky.horizontal import observe, unobserve
 from vigil.sky.instants import from_datetimes
 
@@ -50,11 +50,13 @@ class Made:
     judged: Judged
     scale_arcsec_px: float
     moves: tuple[Move, ...]
+    left_px: tuple[float, float] = (0.0, 0.0)
+    """Where the star stands then, against its first place."""
 
 
-async def go_to_the_place(kit: Kit, side: str = "") -> None:
+async def go_to_the_place(kit: Kit, side: str = "") -> str:
     """Slew near the equator, ten degrees beside the meridian, on the side where the mount looks or on the one
-    asked for. Raises ActivityFailed and what devices raise."""
+    asked for. Returns the side of the pier then. Raises ActivityFailed and what devices raise."""
     mount = kit.devices.named("mount")
     if mount.state is None:
         raise ActivityFailed("the mount's position is unknown")
@@ -63,7 +65,16 @@ async def go_to_the_place(kit: Kit, side: str = "") -> None:
     if not side:
         west = float(observe(mount.state.ra_deg, mount.state.dec_deg, at, site).hour_angle_deg) >= 0
     ra_deg, dec_deg = unobserve(_PLACE_HOUR_DEG if west else -_PLACE_HOUR_DEG, 0.0, at, site)
-    await slew_to(kit, float(ra_deg) % 360, float(dec_deg))
+    return await slew_to(kit, float(ra_deg) % 360, float(dec_deg))
+
+
+def pier_side_of(kit: Kit) -> Side:
+    """By the mount's word; where it doesn't tell as the night knows it, else where a slew would leave it."""
+    mount, rig = kit.devices.named("mount").state, kit.rig
+    told = mount.pier_side.value if mount is not None else ""
+    if told not in (WEST, EAST) and mount is not None and flips(rig):
+        told = kit.side or side_after_slew(rig, mount.ra_deg, mount.dec_deg, kit.clock.utcnow())
+    return told if told in ("west", "east") else ""  # type: ignore[return-value]
 
 
 async def calibrate(kit: Kit, frames: GuideFrames, tell: Tell) -> Made:
@@ -77,18 +88,18 @@ async def calibrate(kit: Kit, frames: GuideFrames, tell: Tell) -> Made:
     scale, dec_deg = scale_of(kit, frames.binning), mount.state.dec_deg
     run = _Run(kit, frames, tell, scale, part.guide_rate * SIDEREAL_ARCSEC_S, dec_deg)
     moves = await run.legs()
-    side: Side = {PierSide.WEST: "west", PierSide.EAST: "east"}.get(mount.state.pier_side, "")  # type: ignore[assignment]
+    on_side = pier_side_of(kit)
     rotator = kit.devices.rotator
     angle = rotator.state.angle_deg if rotator is not None and rotator.state is not None else None
     try:
-        found = calibration_of(moves, dec_deg, side, frames.binning, angle)
+        found = calibration_of(moves, dec_deg, on_side, frames.binning, angle)
         for _ in range(_MOST_MORE):
             if not await run.more(found):
                 break
-            found = calibration_of(moves, dec_deg, side, frames.binning, angle)
+            found = calibration_of(moves, dec_deg, on_side, frames.binning, angle)
     except NoCalibration as problem:
         raise ActivityFailed(f"no calibration: {problem}") from None
-    return Made(found, judge(found, scale, part.guide_rate), scale, tuple(moves))
+    return Made(found, judge(found, scale, part.guide_rate), scale, tuple(moves), run.where)
 
 
 class _Run:
@@ -106,6 +117,11 @@ class _Run:
         self._began = kit.clock.utcnow()
         self._moves: list[Move] = []
         self._where = (0.0, 0.0)
+
+    @property
+    def where(self) -> tuple[float, float]:
+        """The star's last place against its first, px."""
+        return self._where
 
     @staticmethod
     def _bounded(pulse_ms: float) -> int:

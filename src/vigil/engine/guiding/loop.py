@@ -7,6 +7,7 @@ from collections import deque
 from collections.abc import Awaitable, Callable
 from dataclasses import asdict, dataclass, field
 from datetime import datetime
+from statistics import median
 from typing import Any
 
 from vigil.devices.errors import DeviceError
@@ -22,11 +23,13 @@ from vigil.guiding.watch import GuideWatch, Mean, Verdict
 
 _SEARCH_PX, _WIDE_PX = 8.0, 40.0
 _SHORTEST_PULSE_MS = 10
-_RECENT_FRAMES = 60
+RECENT_FRAMES = 60
 _DEVICE_TRIES, _DEVICE_WAIT_S = 5, 4.0
 _OTHERS_EVERY = 4
 """Looks through a cloud, after which other stars are sought."""
 _STAR_EVERY = 5
+SETTLING = "settling"
+"""How frames are marked that follow a move."""
 _HOLDS_AFTER = 10
 """Frames with a star, after which a loss begins at the ladder's foot again."""
 
@@ -57,6 +60,28 @@ class Sample:
     """How often stars were chosen again: places are told from the first one of the last choice."""
 
 
+def told(sample: Sample) -> dict[str, Any]:
+    """For the stream."""
+    values: dict[str, Any] = {
+        "at": sample.at.isoformat(),
+        "pulse_ms": list(sample.pulse_ms),
+        "rates": [round(rate, 4) for rate in sample.rates_arcsec_s],
+        "snr": round(sample.snr, 1),
+        "light": round(sample.light_adu, 1),
+        "stars": sample.stars,
+        "late_ms": round(sample.late_ms, 1),
+        "choice": sample.choice,
+    }
+    if sample.error_arcsec is not None and sample.place_arcsec is not None:
+        values["error"] = [round(v, 4) for v in sample.error_arcsec]
+        values["place"] = [round(v, 4) for v in sample.place_arcsec]
+    if sample.star is not None:
+        values["star"] = sample.star
+    if sample.mark:
+        values["mark"] = sample.mark
+    return values
+
+
 def settings_of(axis: GuideAxis, period_s: float | None = None) -> AxisSettings:
     """For a law."""
     return AxisSettings(axis.law, axis.strength, axis.dead_band_arcsec, axis.longest_pulse_ms, period_s)
@@ -76,6 +101,10 @@ def _changed_words(before: AxisSettings, now: AxisSettings) -> str:
     return ", ".join(told)
 
 
+async def no_rest(exposure_s: float) -> None:
+    """Where nothing else is read out."""
+
+
 @dataclass
 class GuideLoop:
     """Runs until it is cancelled; raises ActivityFailed where guiding has to be given up. Between frames
@@ -91,15 +120,18 @@ class GuideLoop:
     """As the rig in force has it: its settings may change while it is guided."""
     corrects: bool = True
     frames_wanted: int = 0
+    rest: Callable[[float], Awaitable[None]] = no_rest
+    """Before each frame of so many seconds."""
     near: tuple[float, float] | None = None
     """A star by hand, where the loop has to choose again."""
     target_arcsec: tuple[float, float] = (0.0, 0.0)
     """Where the star should stand against its first place: dithers."""
-    recent: deque[Sample] = field(default_factory=lambda: deque(maxlen=_RECENT_FRAMES))
+    recent: deque[Sample] = field(default_factory=lambda: deque(maxlen=RECENT_FRAMES))
     _taken: int = 0
     _good: int = 0
     _cloudy: int = 0
     _choices: int = 0
+    _undone: bool = False
 
     def __post_init__(self) -> None:
         self._watch = GuideWatch(may_calibrate=self.recalibrate is not None)
@@ -112,6 +144,9 @@ class GuideLoop:
         self._moved_arcsec, self._tests = (0.0, 0.0), ""
         self._last_arcsec: tuple[float, float] | None = None
         self._settling: Settling | None = None
+        self._within_arcsec: float | None = None
+        self._settled: Settled | None = None
+        self._settle_over = asyncio.Event()
         self._to_tell: list[tuple[dict[str, Any], str]] = []
 
     def set_axis(self, name: str, settings: AxisSettings) -> None:
@@ -129,26 +164,52 @@ class GuideLoop:
         """The star belongs there from the next frame on, against its first place: a dither, or a test of one
         axis's answer. That is told, and how it settles."""
         self._to_tell.append((values, words))
-        rms = self.rms_arcsec()
-        guider = self.guider_now() or self.kit.rig.guider
-        assert guider is not None, "asked for before"
-        within = guider.settle_within_arcsec or usual_tolerance_arcsec(
-            rms, scale_of(self.kit, self.frames.binning)
-        )
         by = to_arcsec[0] - self.target_arcsec[0], to_arcsec[1] - self.target_arcsec[1]
         self.target_arcsec = to_arcsec
         self._watch.moved_on_purpose()
         for name, settings in self._settings.items():
             if settings.law != "predictive":  # what that one has learnt of the mount is true elsewhere too
                 self._laws[name] = law_of(settings)
+        self._settles(by, tests)
+
+    def _settles(self, by: tuple[float, float], tests: str = "") -> None:
+        """From now on, after such a move."""
+        guider = self.guider_now() or self.kit.rig.guider
+        assert guider is not None, "asked for before"
+        within = guider.settle_within_arcsec or usual_tolerance_arcsec(
+            self.rms_arcsec(), scale_of(self.kit, self.frames.binning)
+        )
         self._settling = Settling(within, guider.settle_dwell_s, guider.settle_longest_s)
+        self._settled, self._within_arcsec = None, within
+        self._settle_over.clear()
         self._moved_at, self._moved_arcsec, self._tests = self.kit.clock.utcnow(), by, tests
         self._offs: list[tuple[float, float]] = []
+
+    def begin_at(self, from_first_px: tuple[float, float]) -> None:
+        """The star stands there now, and is to go back to its first place."""
+        scale = scale_of(self.kit, self.frames.binning)
+        self._last_arcsec = self.calibration.sky_arcsec(*from_first_px, scale)
 
     @property
     def settling(self) -> bool:
         """Whether it was moved and has not settled yet."""
         return self._settling is not None
+
+    @property
+    def settled(self) -> bool:
+        """Whether it has since it was asked to, and since stars were chosen."""
+        return self._settled is Settled.YES
+
+    @property
+    def within_arcsec(self) -> float | None:
+        return self._within_arcsec
+
+    async def settle(self) -> bool:
+        """Until it has settled, or not in time; begins to where it was not moved."""
+        if self._settling is None:
+            self._settles((0.0, 0.0))
+        await self._settle_over.wait()
+        return self.settled
 
     async def _settle(self, at: datetime, error: tuple[float, float] | None) -> None:
         """Tell how a move ends."""
@@ -161,7 +222,10 @@ class GuideLoop:
         how = settling.frame(after_s, None if error is None else math.hypot(*error))
         if how is Settled.NOT_YET:
             return
-        self._settling = None
+        self._settling, self._settled = None, how
+        self._settle_over.set()
+        if self._moved_arcsec == (0.0, 0.0):  # who asked for it says so
+            return
         took_s = settling.took_s if settling.took_s is not None else after_s
         said = f"{how.value} {took_s:.0f} s after a move of {math.hypot(*self._moved_arcsec):.1f}″"
         if how is Settled.TOO_LONG:
@@ -182,16 +246,19 @@ class GuideLoop:
             said = f"{said}; it went {100 * share:.0f} % too far"
         await self.tell(values, said)
 
-    def rms_arcsec(self, frames: int = _RECENT_FRAMES) -> float | None:
-        """Total, of the last frames with a star; None where they are too few."""
-        errors = [s.error_arcsec for s in self.recent if s.error_arcsec is not None and not s.mark][-frames:]
-        if len(errors) < 3:
+    def rms_arcsec(self) -> float | None:
+        """Total, of the last frames with a star; None where they are too few. By the median of the squares,
+        which a knock doesn't change: with axes alike they are distributed exponentially, mean and median of
+        which are as 1 to ln 2."""
+        offs = [s.error_arcsec for s in self.recent if s.error_arcsec is not None and not s.mark]
+        if len(offs) < 3:
             return None
-        return math.sqrt(sum(ra * ra + dec * dec for ra, dec in errors) / len(errors))
+        return math.sqrt(median(ra * ra + dec * dec for ra, dec in offs) / math.log(2))
 
     async def run(self) -> None:
         while not self.frames_wanted or self._taken < self.frames_wanted:
             await self._take_settings()
+            await self.rest(self.frames.exposure_s)
             await self.once()
 
     async def _take_settings(self) -> None:
@@ -299,7 +366,7 @@ class GuideLoop:
             sent[k] = sent[k] if pulses[k] else 0.0
             self._laws[name].took(sent[k])
         self._last_arcsec = place[0] - sent[0], place[1] - sent[1]
-        mark = "settling" if self._settling is not None else "dimmed" if words else ""
+        mark = SETTLING if self._settling is not None else "dimmed" if words else ""
         self._sample(seen, (pulses[0], pulses[1]), mark, late_ms)
         self._watch.corrected(error, (sent[0], sent[1]))
         self._good, self._cloudy = self._good + 1, 0
@@ -331,8 +398,11 @@ class GuideLoop:
             try:
                 await pulse(self.kit, onward if duration_ms > 0 else back, abs(duration_ms))
             except DeviceError as problem:
-                await self.tell({}, f"a pulse was not done: {problem}")
+                if not self._undone:  # the first of a row
+                    self._undone = True
+                    await self.tell({}, f"a pulse was not done: {problem}")
                 return 0
+            self._undone = False
             return duration_ms
 
         wanted = [(k, name, p) for k, (name, p) in enumerate(zip(("ra", "dec"), pulses, strict=True)) if p]
@@ -402,7 +472,7 @@ class GuideLoop:
     async def _anew(self) -> None:
         """Other stars; where they stand now is where they belong."""
         choice = await self.frames.choose(self.near, adapt=False)
-        self.target_arcsec, self._last_arcsec = (0.0, 0.0), None
+        self.target_arcsec, self._last_arcsec, self._settled = (0.0, 0.0), None, None
         self._choices += 1
         self._watch.chosen()
         for name, settings in self._settings.items():

@@ -1,6 +1,7 @@
 """The rig's last guide calibration and its guide darks: kept, and found again where they still serve."""
 
 import logging
+from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
@@ -10,9 +11,9 @@ from vigil.documents.guiding import KeptCalibration, kept
 from vigil.documents.rig import Rig
 from vigil.documents.store import DocumentError, load, save
 from vigil.engine.activity import Kit
-from vigil.engine.guiding.calibrating import Made
+from vigil.engine.guiding.calibrating import Made, pier_side_of
 from vigil.files.fits import read_fits
-from vigil.guiding.calibration import GuideCalibration, Side
+from vigil.guiding.calibration import GuideCalibration
 
 log = logging.getLogger(__name__)
 
@@ -61,23 +62,43 @@ def keep(kit: Kit, folder: Path, made: Made) -> None:
     save(document, calibration_path(kit.rig, folder))
 
 
-def valid(kit: Kit, folder: Path, binning: int) -> tuple[GuideCalibration | None, str]:
-    """As it serves where the mount looks now; or None, and why there is none."""
-    path = calibration_path(kit.rig, folder)
-    if not path.exists():
-        return None, "none was made yet"
-    try:
-        document = load(KeptCalibration, path)
-    except DocumentError as problem:
-        return None, str(problem)
-    reason = _why_not(kit, document, binning)
-    if reason:
+def valid(kit: Kit, folder: Path, binning: int, mirrors: bool = True) -> tuple[GuideCalibration | None, str]:
+    """As it serves where the mount looks now; or None, and why there is none. One from the other side of the
+    pier serves where it `mirrors`."""
+    document, reason = _kept(kit.rig, folder, binning)
+    if document is None:
         return None, reason
+    here = pier_side_of(kit)
+    if not mirrors and document.pier_side and here and here != document.pier_side:
+        return None, f"it was made {document.pier_side} of the pier"
     return as_it_serves(kit, document.calibration), ""
 
 
-def _why_not(kit: Kit, document: KeptCalibration, binning: int) -> str:
-    train, part = train_of(kit.rig), kit.rig.mount
+def why_none(rig: Rig, folder: Path) -> str:
+    """Why there is no calibration that serves, wherever the mount looks; empty where there is one."""
+    return _kept(rig, folder, 1)[1]
+
+
+def _kept(rig: Rig, folder: Path, binning: int) -> tuple[KeptCalibration | None, str]:
+    path = calibration_path(rig, folder)
+    try:
+        document = _read(path, path.stat().st_mtime_ns)
+    except FileNotFoundError:
+        return None, "none was made yet"
+    except (DocumentError, OSError) as problem:
+        return None, str(problem)
+    reason = _why_not(rig, document, binning)
+    return (None, reason) if reason else (document, "")
+
+
+@lru_cache(maxsize=8)
+def _read(path: Path, changed_ns: int) -> KeptCalibration:
+    """A night asks for it before every frame."""
+    return load(KeptCalibration, path)
+
+
+def _why_not(rig: Rig, document: KeptCalibration, binning: int) -> str:
+    train, part = train_of(rig), rig.mount
     if not document.good:
         return f"the last one is of no use: {'; '.join(document.words)}"
     if document.train != train:
@@ -94,8 +115,7 @@ def as_it_serves(kit: Kit, found: GuideCalibration) -> GuideCalibration:
     mount, rotator = kit.devices.named("mount").state, kit.devices.rotator
     if mount is None:
         return found
-    side: Side = mount.pier_side.value if mount.pier_side.value in ("west", "east") else ""
-    serves = found.at_declination(mount.dec_deg).on_side(side)
+    serves = found.at_declination(mount.dec_deg).on_side(pier_side_of(kit))
     turns = kit.rig.guider is not None and kit.rig.guider.kind == "off-axis"
     if turns and rotator is not None and rotator.state is not None:
         serves = serves.turned_to(rotator.state.angle_deg)

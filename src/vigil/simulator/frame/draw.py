@@ -23,6 +23,7 @@ from vigil.simulator.frame.evenlight import (
     sources_of,
 )
 from vigil.simulator.frame.noise import Tile, read_out
+from vigil.simulator.frame.noisebank import counted
 from vigil.simulator.frame.psf import OVERSAMPLING, PHASES, Spot, stamps
 from vigil.simulator.frame.scene import Floats, Scene, Sky, radius_deg, to_pixels
 
@@ -67,7 +68,8 @@ def draw(scene: Scene) -> NDArray[np.uint16]:
             _put_hot(mean, tile, *hot)
         return mean
 
-    return read_out(mean_of, (region.rows, region.columns), sensor, generator(*scene.noise_key))
+    shape, banked = (region.rows, region.columns), sensor.often and sensor.noise
+    return read_out(mean_of, shape, sensor, generator(*scene.noise_key), counted if banked else None)
 
 
 def _between_nodes(values: Floats, tile: Tile) -> NDArray[np.float32]:

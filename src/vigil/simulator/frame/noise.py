@@ -19,6 +19,7 @@ _MOST_OF_FEW = 60
 _FILLS_FROM = 0.9
 
 Tile = tuple[slice, slice]
+Counted = Callable[[NDArray[np.float32], Sensor, np.random.Generator], NDArray[np.float32]]
 Table = tuple[NDArray[np.uint32], NDArray[np.float32]]
 """For each of 256 columns: below which 24-bit number it counts as itself, and as what else."""
 
@@ -35,24 +36,28 @@ def read_out(
     shape: tuple[int, int],
     sensor: Sensor,
     rng: np.random.Generator,
+    counted: Counted | None = None,
 ) -> NDArray[np.uint16]:
-    """The frame, tile by tile: `mean_of` gives a tile's mean electrons, which may be changed in place."""
-    frame = np.empty(shape, np.uint16)
+    """The frame, tile by tile: `mean_of` gives a tile's mean electrons, which may be changed in place.
+    `counted` makes electrons of them in another way than by chance pixel by pixel."""
+    frame, counted = np.empty(shape, np.uint16), counted or _with_noise
     scale, bias = np.float32(1 / sensor.electrons_per_adu), np.float32(sensor.bias_adu * sensor.binning**2)
-    read_noise_e = np.float32(sensor.read_noise_e * sensor.binning)
-    full_well_e = np.float32(sensor.full_well_e * sensor.binning**2)
     for tile in tiles(shape):
-        electrons = mean_of(tile)
-        if sensor.noise:
-            electrons = _counted(electrons, read_noise_e, full_well_e, rng)
-        else:
-            np.minimum(electrons, full_well_e, out=electrons)
+        electrons = counted(mean_of(tile), sensor, rng)
         electrons *= scale
         electrons += bias
         np.rint(electrons, out=electrons)
         np.clip(electrons, 0, sensor.full_scale_adu, out=electrons)
         frame[tile] = electrons
     return frame
+
+
+def _with_noise(mean: NDArray[np.float32], sensor: Sensor, rng: np.random.Generator) -> NDArray[np.float32]:
+    read_noise_e = np.float32(sensor.read_noise_e * sensor.binning)
+    full_well_e = np.float32(sensor.full_well_e * sensor.binning**2)
+    if sensor.noise:
+        return _counted(mean, read_noise_e, full_well_e, rng)
+    return np.minimum(mean, full_well_e, out=mean)
 
 
 def _counted(
@@ -77,7 +82,7 @@ def _counted(
     if 2 * np.count_nonzero(mean == np.float32(lowest)) > mean.size:
         counts = _even_poisson(mean, lowest, rng)
     else:
-        counts = _poisson(mean, rng)
+        counts = poisson(mean, rng)
     np.minimum(counts, full_well_e, out=counts)
     trembling *= read_noise_e
     trembling += counts
@@ -94,11 +99,11 @@ def _even_poisson(mean: NDArray[np.float32], lowest: float, rng: np.random.Gener
     if lowest > 0:
         counts = _from_table(_rounded(_alias_table(lowest)), np.zeros(mean.size, np.uint8), rng)
     others = np.flatnonzero(mean != np.float32(lowest))
-    counts[others] = _poisson(mean.ravel()[others], rng)
+    counts[others] = poisson(mean.ravel()[others], rng)
     return counts.reshape(mean.shape)
 
 
-def _poisson(mean: NDArray[np.float32], rng: np.random.Generator) -> NDArray[np.float32]:
+def poisson(mean: NDArray[np.float32], rng: np.random.Generator) -> NDArray[np.float32]:
     """Poisson counts, each the sum of a count of a round mean, which a table gives, and of one of the
     little that is beyond; normal deviates where there is much."""
     flat = mean.ravel()

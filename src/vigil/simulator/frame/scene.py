@@ -66,6 +66,8 @@ class Sensor:
     hot_share: float = 0.0
     hot_seed: int = 0
     noise: bool = True
+    often: bool = False
+    """Whether its frames come by the thousand, so that their noise is had more cheaply."""
     bayer: str | None = None
     """The colours of the lowest two rows, left to right; None for a mono sensor."""
     region: Region | None = None

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QCheckBox, QSizePolicy, QVBoxLayout, QWidget
 
 from vigil.documents.conditions import KNOWN, Known
 from vigil.documents.conditions import known as known_by
+from vigil.planning.dithercost import cost_words
 from vigil.planning.openingorder import in_order
 from vigil.planning.plantext import limits_words
 from vigil.ui.night.orderfields import OrderField
@@ -77,12 +78,14 @@ class ConditionRow(QWidget):
         self.later.clicked.connect(lambda: self._try(lambda: session.plan.move_condition(known.name, 1)))
         self.fields = [OrderField(session, name, said) for name in known.orders]
         self.missing = Told("", "warn")
+        self.cost = Told("", "small")
         self.details = QWidget()
         inner = QVBoxLayout(self.details)
         inner.setContentsMargins(22, 0, 0, 6)
         inner.setSpacing(3)
         inner.addWidget(Told(f"{known.explained} If not: {known.by}.", "small"))
         inner.addWidget(self.missing)
+        inner.addWidget(self.cost)
         for field in self.fields:
             inner.addWidget(field)
         order = row(self.earlier, self.later, gap=0)
@@ -121,10 +124,20 @@ class ConditionRow(QWidget):
         self.headline.say(limits_words(self.known.name, plan.orders, session.rig), off, lamp, missing)
         self.missing.setText(missing)
         self.missing.setVisible(bool(missing))
+        cost = self._cost() if self.known.name == "dithered" and not off else ""
+        self.cost.setText(cost)
+        self.cost.setVisible(bool(cost))
         for tool in (self.earlier, self.later):
             tool.setEnabled(not locked)
         for field in self.fields:
             field.refresh(locked)
+
+    def _cost(self) -> str:
+        """What dithers take of the night ahead."""
+        session = self._session
+        if not session.plan.plan.blocks or session.plan.contradictions():
+            return ""
+        return f"{cost_words(session.plan_ahead(), session.rig, session.takes).capitalize()}."
 
 
 class ConditionList(QWidget):

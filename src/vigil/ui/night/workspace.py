@@ -274,7 +274,15 @@ class NightWorkspace(Workspace):
             wrong = bool(session.plan.contradictions())
             ahead = None if wrong else session.plan_ahead()
             reports = list(session.reports.values())
-            around = Around(ahead, self._free, reports, self._calibration, from_home(self._calibrated_in))
+            around = Around(
+                ahead,
+                self._free,
+                reports,
+                self._calibration,
+                from_home(self._calibrated_in),
+                session.takes,
+                session.guide_rms_arcsec(),
+            )
             found = plan_muster(plan, session.rig, around)
         self.muster.show_findings(found, "")
         self.muster_area.setFixedHeight(min(_MUSTER_PX, self.muster.sizeHint().height() + 4))

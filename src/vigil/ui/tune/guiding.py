@@ -1,5 +1,6 @@
 """The guiding bench: the graph, the calibration's picture, what a study says."""
 
+from collections.abc import Sequence
 from datetime import datetime
 from typing import Any
 
@@ -11,6 +12,7 @@ from vigil.documents.events import Event, Kind
 from vigil.documents.guiding import CALIBRATION, DARK, GUIDE, GUIDING
 from vigil.documents.messages import Command, Samples
 from vigil.guiding.diagnosis import Finding, diagnose, good_enough
+from vigil.guiding.dithers import Reached, reached_places
 from vigil.guiding.figures import AxisFigures
 from vigil.guiding.record import BadRecord
 from vigil.guiding.study import Study, study
@@ -20,6 +22,7 @@ from vigil.ui.pieces import Choice, button, label, row
 from vigil.ui.session import Session
 from vigil.ui.tune.bench import ErrandBench, show_only
 from vigil.ui.tune.calibrationpicture import CalibrationPicture
+from vigil.ui.tune.ditherpicture import DitherPicture
 from vigil.ui.tune.guidegraph import SCALES_ARCSEC, SPANS_MIN, GuideGraph
 from vigil.ui.tune.guideseen import AXES, AXIS_WORDS, Change, GuideSeen
 from vigil.ui.tune.guidetools import GuideTools
@@ -28,7 +31,7 @@ from vigil.ui.tune.studytools import StudyTools
 from vigil.ui.tune.tools import Doing
 from vigil.ui.workspace import page, scrolled, side
 
-_VIEWS = ("Graph", "Calibration", "Study")
+_VIEWS = ("Graph", "Calibration", "Study", "Dithers")
 _KINDS = (GUIDING, CALIBRATION, DARK)
 _LEAST_LIMIT_ARCSEC = 0.3
 
@@ -46,6 +49,7 @@ class GuidingBench(ErrandBench):
         self._taken_back: list[tuple[dict[Any, Any], str]] = []
         self._calibration: dict[str, Any] | None = None
         self.graph, self.calibration, self.study = GuideGraph(), CalibrationPicture(), StudyPicture()
+        self.dithers = DitherPicture()
         doing = Doing(self._begin, self._stop, self._say, self._edit)
         self.tools = GuideTools(doing, self._back, self._from_here, self._tell)
         self.study_tools = StudyTools(doing, self._begin_study)
@@ -57,7 +61,9 @@ class GuidingBench(ErrandBench):
 
     def _build(self) -> None:
         group = QButtonGroup(self)
-        for name, picture in zip(_VIEWS, (self.graph, self.calibration, self.study), strict=True):
+        for name, picture in zip(
+            _VIEWS, (self.graph, self.calibration, self.study, self.dithers), strict=True
+        ):
             choice = button(name, "plain")
             choice.setCheckable(True)
             choice.toggled.connect(lambda on, n=name: self.show_view(n) if on else None)
@@ -165,6 +171,9 @@ class GuidingBench(ErrandBench):
 
     def _take_event(self, event: object) -> None:
         assert isinstance(event, Event)
+        if event.kind is Kind.GUIDED:
+            self._take_night(event)
+            return
         state = self._session.errands.get(event.errand)
         if state is None or state.kind not in _KINDS:
             return
@@ -185,6 +194,16 @@ class GuidingBench(ErrandBench):
             self._problem = f"{event.reason}.", "soft" if done else "warn"
         if "calibration" in values:
             self._calibration = values["calibration"]
+        self.refresh()
+
+    def _take_night(self, event: Event) -> None:
+        """A night's guider tells of the same things."""
+        values = event.values
+        if "changed" in values:
+            self.seen.changes.append(Change(event.at, _short(event.reason), values["changed"]))
+            self._mark(event.at)
+        elif "moved" in values:
+            self.seen.changes.append(Change(event.at, "dither"))
         self.refresh()
 
     def _take_samples(self, samples: object) -> None:
@@ -216,6 +235,7 @@ class GuidingBench(ErrandBench):
             "Graph": self.tools.guide,
             "Calibration": self.tools.calibrate,
             "Study": self.study_tools.study,
+            "Dithers": self.tools.dither,
         }
         self.first = firsts[name]
         self.show_anew()
@@ -253,6 +273,9 @@ class GuidingBench(ErrandBench):
         said = f"{why[:1].upper()}{why[1:]}." if why else "Nothing is guided: Guide begins."
         self.graph.show_seen(self.seen, main_px, bands, said)
         self.calibration.show_found(self._calibration, "No calibration was made in this window yet.")
+        self.dithers.show_places(
+            _dithered(self._session, main_px), main_px, "No frame has been dithered tonight."
+        )
         frames = int(np.count_nonzero([np.isfinite(e[0]) for e in self.seen.error]))
         self.study.show_study(
             self._study, "Nothing is studied yet: Study looks at the frames that were heard."
@@ -293,6 +316,27 @@ class GuidingBench(ErrandBench):
         if main_px is not None and not any(f.level == "wait" for f in findings):
             findings.insert(0, good_enough(total, max(main_px, _LEAST_LIMIT_ARCSEC)))
         return facts, findings
+
+
+def _dithered(session: Session, main_px: float | None) -> list[Reached]:
+    """Of the target whose frame was taken last."""
+    if main_px is None:
+        return []
+    lights = [light.values for light in session.tonight.measured() if light.values.get("beside_arcsec")]
+    block = lights[-1]["block"] if lights else ""
+    frames = [
+        (
+            _in_px(values["dither_arcsec"], main_px),
+            _in_px(values["beside_arcsec"], main_px),
+        )
+        for values in lights
+        if values["block"] == block and values.get("dither_arcsec")
+    ]
+    return reached_places(frames)
+
+
+def _in_px(arcsec: Sequence[float], main_px: float) -> tuple[float, float]:
+    return arcsec[0] / main_px, arcsec[1] / main_px
 
 
 def _short(words: str) -> str:

@@ -71,6 +71,7 @@ QUANTITIES: tuple[Quantity, ...] = (
     Quantity("stars", "", _of("stars"), "{:,.0f}", 500.0, much=0.4),
     Quantity("background", "ADU", _of("background_adu"), "{:,.0f}", 1000.0, much=0.3),
     Quantity("elongation", "", _of("elongation"), "{:.2f}", 0.2, floats=True),
+    Quantity("guide rms", "″", _of("guide_rms_arcsec"), "{:.2f}", 1.0),
     Quantity("temperature", "°C", _of("tube_c"), "{:.1f}", 2.0, floats=True),
     Quantity("camera", "°C", _of("temperature_c"), "{:.1f}", 2.0, floats=True),
     Quantity("focus position", "steps", _of("focus_position"), "{:,.0f}", 20.0, floats=True),

@@ -6,6 +6,7 @@ from datetime import datetime
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QResizeEvent
 
+from vigil.documents.conditions import guides
 from vigil.planning.usual import off_target_limit_px, size_limit, stars_limit
 from vigil.ui.marks import paint_mark
 from vigil.ui.picture import CENTRE, RIGHT, TimePicture, write
@@ -17,6 +18,8 @@ from vigil.ui.watch.quantities import QUANTITIES, Quantity, quantity
 
 _ROW, _HEAD = 42, 17
 _USUAL = ("star size, px", "stars", "background, ADU")
+_GUIDED = ("star size, px", "guide rms, ″", "stars")
+"""Where something guides."""
 _OVER_TIME = "over time"
 _NAME_PX, _VALUE_PX = 150, 76
 
@@ -30,7 +33,8 @@ class Trends(TimePicture):
         self.inset_left, self.inset_right = _NAME_PX + 10, _VALUE_PX
         self.setAccessibleName("Trends of the frames")
         titles = [each.title for each in QUANTITIES]
-        self.rows = [self._made_choice(f"Trend {n + 1}", titles, title) for n, title in enumerate(_USUAL)]
+        chosen = _GUIDED if guides(session.rig) else _USUAL
+        self.rows = [self._made_choice(f"Trend {n + 1}", titles, title) for n, title in enumerate(chosen)]
         against = [_OVER_TIME, *(f"against {title}" for title in titles)]
         self.against = self._made_choice("Over time, or against", against, _OVER_TIME)
         session.night_changed.connect(self.update)

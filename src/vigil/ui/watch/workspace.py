@@ -433,6 +433,8 @@ class Watch(Workspace):
             if v.get("fwhm_px"):
                 figures.append(f"FWHM {v['fwhm_px'] * scale:.1f}″")
             figures += [f"stars {words.grouped(v['stars'])}", f"elongation {v['elongation']:.2f}"]
+            if v.get("guide_rms_arcsec") is not None:
+                figures.append(f"guided {v['guide_rms_arcsec']:.2f}″")
             # a line may end between two of them only
             self.figures.setText("  ".join(figure.replace(" ", words.NO_BREAK) for figure in figures))
         elif light.measured:

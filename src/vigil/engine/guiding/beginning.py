@@ -1,0 +1,99 @@
+"""Guiding begun: stars chosen, a calibration found or made, the loop."""
+
+from pathlib import Path
+
+from vigil.documents.rig import Rig
+from vigil.engine.activity import ActivityFailed, Kit
+from vigil.engine.guiding.bench import guide_frames
+from vigil.engine.guiding.calibrating import Made, calibrate
+from vigil.engine.guiding.frames import GuideFrames
+from vigil.engine.guiding.guided import Beginning, Calibrate, Tell
+from vigil.engine.guiding.loop import GuideLoop
+from vigil.engine.guiding.shelf import as_it_serves, keep, valid, why_none
+from vigil.guiding.calibration import GuideCalibration
+
+Found = tuple[GuideCalibration, tuple[float, float]]
+"""A calibration as it serves here, and how far its making has left the star from its place (px)."""
+
+
+async def calibration_for(
+    kit: Kit, folder: Path, frames: GuideFrames, wanted: Calibrate, tell: Tell, step: Tell | None = None
+) -> Found:
+    """The one that is kept, where it is true and that is wanted, else a new one. Raises ActivityFailed."""
+    if wanted != "always":
+        found, why = valid(kit, folder, frames.binning, mirrors=wanted != "on each side")
+        if found is not None:
+            return found, (0.0, 0.0)
+        if wanted == "never":
+            raise ActivityFailed(f"no calibration that is valid: {why}")
+        await tell({}, f"calibrating: {why}")
+    return await made_anew(kit, folder, frames, tell, step)
+
+
+async def made_anew(
+    kit: Kit, folder: Path, frames: GuideFrames, tell: Tell, step: Tell | None = None
+) -> Found:
+    """`step` hears of each move, `tell` how it ends. Raises ActivityFailed."""
+    made: Made = await calibrate(kit, frames, step or tell)
+    await tell({}, "; ".join(made.judged.words))
+    if not made.judged.good:
+        raise ActivityFailed(f"the calibration is of no use: {'; '.join(made.judged.words)}")
+    keep(kit, folder, made)
+    return as_it_serves(kit, made.calibration), made.left_px
+
+
+class FrameGuides:
+    """With frames of the guide camera."""
+
+    def uncalibrated(self, rig: Rig, folder: Path) -> str:
+        return why_none(rig, folder)
+
+    async def calibrate(self, asked: Beginning) -> str:
+        frames = guide_frames(asked.kit, asked.folder, None, 1)
+        await frames.choose()
+        made = await calibrate(asked.kit, frames, _shown(asked.kit))
+        words = "; ".join(made.judged.words)
+        if not made.judged.good:
+            raise ActivityFailed(f"the calibration is of no use: {words}")
+        keep(asked.kit, asked.folder, made)
+        return words
+
+    async def begin(self, asked: Beginning) -> GuideLoop:
+        kit = asked.kit
+        frames = guide_frames(kit, asked.folder, None, 1)
+        choice = await frames.choose()
+
+        async def again() -> GuideCalibration:
+            return (await made_anew(kit, asked.folder, frames, asked.tell, _unseen))[0]
+
+        calibration, left_px = await calibration_for(
+            kit, asked.folder, frames, asked.calibrate, asked.tell, _shown(kit)
+        )
+        loop = GuideLoop(
+            kit,
+            frames,
+            calibration,
+            asked.tell,
+            asked.sampled,
+            None if asked.calibrate == "never" else again,
+            asked.guider_now,
+            recent=asked.recent,
+            rest=asked.rest,
+        )
+        loop.begin_at(left_px)
+        stars = len(choice.stars)
+        await asked.tell({"stars": stars}, f"guiding by {stars} star{'s' * (stars != 1)}")
+        return loop
+
+
+def _shown(kit: Kit) -> Tell:
+    """Moves of a calibration are no events of a night, only its progress."""
+
+    async def shown(values: dict[str, object], words: str) -> None:
+        kit.progress.run("guide", words, 0.0)
+
+    return shown
+
+
+async def _unseen(values: dict[str, object], words: str) -> None:
+    """While a frame is exposed, whose progress is shown."""
