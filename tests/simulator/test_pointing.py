@@ -15,7 +15,7 @@ from vigil.devices.protocols import PierSide
 from vigil.documents.scenario.mount import Harmonic
 from vigil.runtime.clock import ScenarioClock
 from vigil.simulator.observatory import SimObservatory
-from vigil.simulator.pointing.axes import AxisErrors, beside, looks_at, vector
+from vigil.simulator.pointing.axes import AxisErrors, Looks, beside, looks_at, vector
 from vigil.simulator.pointing.gears import adjusted_arcmin, periodic_error_arcsec, take_up
 from vigil.sky.angles import separation_deg, wrap_180
 from vigil.sky.horizontal import unobserve
@@ -157,6 +157,33 @@ def test_pulses_move_by_the_guide_rate_and_play_is_taken_up_first() -> None:
     assert moves[0] == pytest.approx(0.9 * step * math.cos(math.radians(35)), rel=0.02)
     assert moves[1] + moves[2] > step - 1 and moves[2] == pytest.approx(step, rel=0.02)
     assert moves[3] == pytest.approx(step - 10, abs=0.3) and moves[4] == pytest.approx(step, rel=0.02)
+
+
+def test_an_exposure_that_ends_later_knows_where_the_tube_was_before_each_pulse() -> None:
+    """Frames are drawn when they end: their stars walk as the pulses came, not as if all had come at once."""
+
+    async def work(sim: SimObservatory, clock: ScenarioClock, mount: Any) -> tuple[float, float]:
+        told = []
+        for direction in ("west", "north", "south", "south", "east"):
+            await clock.sleep(7)
+            told.append((clock.utcnow(), vector_of(sim.truth.mount.looks(clock.utcnow()))))
+            await mount.pulse(direction, 1000)
+        await clock.sleep(7)
+        first = told[0][0]
+        later_s = np.array([(at - first).total_seconds() for at, _ in told])
+        again = sim.truth.mount.looks(first, later_s)
+        ways = [apart(vector_of(again.at(k)), was) for k, (_, was) in enumerate(told)]
+        return max(ways), apart(told[0][1], told[2][1])
+
+    def apart(one: Any, other: Any) -> float:
+        """On the turning sky as the site sees it, arc-seconds."""
+        return 3600 * math.degrees(2 * math.asin(float(np.linalg.norm(one - other)) / 2))
+
+    def vector_of(looks: Looks) -> Any:
+        return vector(looks.hour_angle_deg[0], looks.dec_deg[0])
+
+    missed, walked = tracking(work, mount__dec_backlash_arcsec=4.0, sky__refraction=False)
+    assert missed < 0.1 and walked > 3
 
 
 def test_a_mount_whose_clock_is_off_points_beside_by_that_time() -> None:

@@ -70,7 +70,8 @@ def limits_words(name: str, orders: StandingOrders, rig: Rig) -> str:
         told.append(f"centred to {orders.target_reach_px:g} px")
         told.append(_recentred(keep, rig))
     elif name == "dithered":
-        told += [f"every {orders.dither_every_frames} frames"] if orders.dither_every_frames else []
+        every = orders.dither_every_frames
+        told += [] if every is None else ["after every frame"] if every == 1 else [f"every {every} frames"]
         told += ["once a round where lines are in turn"] if orders.dither_once_a_round else []
         told = [*told, f"by {orders.dither_px:g} px at most"] if told else ["off"]
     elif name == "guide calibrated":

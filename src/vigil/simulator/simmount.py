@@ -11,6 +11,7 @@ from vigil.documents.scenario import FaultKind
 from vigil.simulator.chance import generator
 from vigil.simulator.gear import Gear
 from vigil.simulator.pointing.axes import AxisErrors, Looks, beside, looks_at
+from vigil.simulator.pointing.corrections import Corrections
 from vigil.simulator.pointing.gears import SIDEREAL_ARCSEC_S, adjusted_arcmin, periodic_error_arcsec, take_up
 from vigil.simulator.state import MountMotion
 from vigil.sky.angles import separation_deg, wrap_180
@@ -41,6 +42,7 @@ class SimMount:
         self._seeded_index_arcmin = float(rng.normal(0, 8)), float(rng.normal(0, 6))
         self._seeded_cone_arcmin = float(rng.normal(0, 4))
         self._camera_angle_deg = float(rng.uniform(0, 360))
+        self._corrections = Corrections()
         self._held_deg: tuple[float, float] | None = None
         """Where a rehearsal's guiding keeps the tube, ICRS."""
 
@@ -163,11 +165,15 @@ class SimMount:
             west, north = _PULSES[direction]
             step_deg = rate * _SIDEREAL_DEG_S * duration_ms / 1000
             # the axis is turned by this much, whatever that comes to on the sky
-            state.ra_deg = (state.ra_deg - west * step_deg * effects.pulse_response[0]) % 360
+            ra_deg = -west * step_deg * effects.pulse_response[0]
+            dec_deg, tube_deg = state.dec_deg, self._tube_deg
+            state.ra_deg = (state.ra_deg + ra_deg) % 360
             state.dec_deg = float(
                 np.clip(state.dec_deg + north * step_deg * effects.pulse_response[1], -90, 90)
             )
             self._follow_dec()
+            moved = ra_deg, state.dec_deg - dec_deg, self._tube_deg - tube_deg
+            self._corrections.add(state.since.timestamp(), *moved)
         gear.save()
 
     async def stop(self) -> None:
@@ -246,6 +252,7 @@ class SimMount:
         part = gear.rig.mount
         assert part is not None
         state.hand_rates_deg_s = (0.0, 0.0)
+        self._corrections.forget()
         seconds = self._turn_deg(ra_deg, dec_deg, now) / part.slew_deg_s + part.settle_s
         state.motion = MountMotion(
             from_ra_deg=state.ra_deg,
@@ -352,8 +359,13 @@ class SimMount:
         """The tube follows its declination drive once the play is taken up."""
         state = self._gear.state
         play_deg = self._gear.scenario.mount.dec_backlash_arcsec / 3600
-        tube = state.dec_deg if state.dec_tube_deg is None else state.dec_tube_deg
-        state.dec_tube_deg = take_up(tube, state.dec_deg, play_deg)
+        state.dec_tube_deg = take_up(self._tube_deg, state.dec_deg, play_deg)
+
+    @property
+    def _tube_deg(self) -> float:
+        """The tube's declination, as its drive would show it without play."""
+        state = self._gear.state
+        return state.dec_deg if state.dec_tube_deg is None else state.dec_tube_deg
 
     # -- the truth ----------------------------------------------------------------------------------
 
@@ -399,14 +411,17 @@ class SimMount:
         later_s = np.zeros(1) if later_s is None else later_s
         since_s = (at - state.since).total_seconds() + later_s
         ha_deg, dec_deg = self._encoders_deg(since_s, at)
+        # what pulses have turned since then had not been turned yet
+        later_ra, later_dec, later_tube = self._corrections.since(at.timestamp() + later_s)
+        ha_deg, dec_deg = ha_deg + later_ra, dec_deg - later_dec
         west = state.pier_side == PierSide.WEST.value
         worm_angle = ha_deg if west else ha_deg + 180
         off = periodic_error_arcsec(worm_angle, effects.worm_period_s, effects.periodic_error)
         slipped, hit = self._slipped_arcsec(since_s, at)
         ha_deg = ha_deg + (off + slipped + hit) / 3600
         play_deg = effects.dec_backlash_arcsec / 3600
-        tube_deg = state.dec_deg if state.dec_tube_deg is None else state.dec_tube_deg
-        dec_deg = dec_deg + np.clip(tube_deg - state.dec_deg, -play_deg / 2, play_deg / 2)
+        behind_deg = self._tube_deg - later_tube - (state.dec_deg - later_dec)
+        dec_deg = dec_deg + np.clip(behind_deg, -play_deg / 2, play_deg / 2)
         index = effects.index_arcmin if effects.index_arcmin is not None else self._seeded_index_arcmin
         cone = effects.cone_arcmin if effects.cone_arcmin is not None else self._seeded_cone_arcmin
         looks = looks_at(

@@ -30,7 +30,8 @@ class DitherPlace:
         """ "dithered by 6.2 px, to +3.1 px east, -2.0 px north"."""
         moved_px = math.hypot(*self.by_arcsec) / self.scale_arcsec_px
         east, north = (way / self.scale_arcsec_px for way in self.to_arcsec)
-        return f"dithered by {moved_px:.1f} px, to {east:+.1f} px east, {north:+.1f} px north"
+        told = f"dithered by {moved_px:.1f} px, to {east:+.1f} px east, {north:+.1f} px north"
+        return told.replace("-", "−")
 
     def told(self) -> dict[str, Any]:
         east, north = self.to_arcsec
@@ -56,7 +57,7 @@ class GuidedDither(Activity):
     async def run(self, kit: Kit) -> dict[str, Any]:
         if kit.guider is None:
             raise ActivityFailed(f"{kit.rig.name} has nothing to guide with")
-        kit.guider.dither(*self.place.by_arcsec, self.place.words)
+        kit.guider.dither(*self.place.by_arcsec)
         return {"dither": self.place.told(), "summary": self.place.words}
 
 

@@ -108,7 +108,8 @@ class Guiding(GuideBench[GuidingWish]):
             f"({away_arcsec:.1f}″, {guide_px:.1f} px of the guide camera)"
         )
         told = {"number": len(self._places), "east_px": round(east, 3), "north_px": round(north, 3)}
-        loop.move((east * scale, north * scale), words, {"dither": told})
+        # a star stands where the telescope doesn't: to point north it must stand south of its place
+        loop.move((east * scale, -north * scale), words, {"dither": told})
         return words
 
     def _test(self, loop: GuideLoop, axis: str) -> str:

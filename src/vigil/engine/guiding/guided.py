@@ -141,7 +141,7 @@ class Guider(Protocol):
         """Guide, and wait until it has settled; how, in words. Raises ActivityFailed."""
         ...
 
-    def dither(self, east_arcsec: float, north_arcsec: float, words: str) -> None:
+    def dither(self, east_arcsec: float, north_arcsec: float) -> None:
         """Point so far beside where it points, from the next frame on. Raises ActivityFailed while nothing
         guides."""
         ...

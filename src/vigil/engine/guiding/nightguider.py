@@ -132,13 +132,15 @@ class NightGuider:
             raise ActivityFailed(f"not settled{within} in {took_s:.0f} s{why and f'; {why}'}")
         return f"settled{within} after {took_s:.0f} s"
 
-    def dither(self, east_arcsec: float, north_arcsec: float, words: str) -> None:
+    def dither(self, east_arcsec: float, north_arcsec: float) -> None:
         work = self._work
         if work is None:
             raise ActivityFailed(f"nothing guides: {self._why}")
         ra, dec = work.target_arcsec
         # a star stands where the telescope doesn't: to point north of here it must stand south of its place
-        work.move((ra + east_arcsec, dec - north_arcsec), words, {"moved": [east_arcsec, north_arcsec]})
+        moved = [round(east_arcsec, 2), round(north_arcsec, 2)]
+        words = f"the guide star is moved by {math.hypot(*moved):.1f}″"
+        work.move((ra + east_arcsec, dec - north_arcsec), words, {"moved": moved})
 
     def rests_from(self, moment: datetime) -> None:
         """No guide frame is taken from a moment on, where the rig asks for that: the camera is read out."""

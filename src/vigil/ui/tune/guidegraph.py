@@ -277,7 +277,7 @@ class GuideGraph(Picture):
             painter.setPen(theme.pen("accent", 2.0))
             painter.drawEllipse(centre + QPointF(ra, -dec) / self.scale_arcsec * half, 5, 5)
         painter.setClipping(False)
-        self._paint_total(painter, box, errors)
+        self._paint_total(painter, box, part)
         write(
             painter,
             QPointF(box.right(), box.bottom() + 16),
@@ -287,12 +287,14 @@ class GuideGraph(Picture):
             RIGHT,
         )
 
-    def _paint_total(self, painter: QPainter, box: QRectF, errors: list[tuple[float, float]]) -> None:
-        """One number, large enough to be read from the telescope, and what it is made of."""
+    def _paint_total(self, painter: QPainter, box: QRectF, part: slice) -> None:
+        """One number, large enough to be read from the telescope, and what it is made of: of the frames that
+        are neither wild nor on their way after a dither, as in the figures beside."""
         top = box.bottom() + 34
-        if len(errors) < 3 or self.height() - top < 120:
+        axes = [self._seen.axis(name, part)[1] for name in AXES]
+        if len(axes[0]) < 3 or self.height() - top < 120:
             return
-        ra, dec = (float(np.sqrt(np.mean(np.square([e[k] for e in errors])))) for k in (0, 1))
+        ra, dec = (float(np.sqrt(np.mean(np.square(errors)))) for errors in axes)
         font = number_font(Size.FIGURE)
         write(painter, QPointF(box.left(), top + 56), f"{np.hypot(ra, dec):.2f}″", "text", font)
         small = text_font(Size.SMALL)

@@ -20,7 +20,9 @@ _READ: dict[str, Callable[[str], Any]] = {
     "dead_band_arcsec": lambda t: number(t.removesuffix("″"), "dead band", 0, 60),
     "longest_pulse_ms": lambda t: whole_number(t.removesuffix("ms"), "longest pulse", 10, 20_000),
 }
-_KEPT_PX = 84
+_KEPT_PX, _SIDE_PX = 84, 62
+_SIDES = {"any": "", "east": "east", "west": "west"}
+"""Where the calibration place is: as the mount looks now, or asked for."""
 _AXIS_WORDS = (("ra", "right asc."), ("dec", "declination"))
 
 
@@ -45,7 +47,14 @@ class GuideTools(QWidget):
         self.guide.clicked.connect(lambda: doing.begin("guiding"))
         self.watch.clicked.connect(lambda: doing.begin("guiding", corrects=False))
         self.calibrate.clicked.connect(lambda: doing.begin("guide calibration"))
-        self.calibrate_there.clicked.connect(lambda: doing.begin("guide calibration", goes=True))
+        self.meridian = Choice()
+        self.meridian.addItems(_SIDES)
+        self.meridian.setFixedWidth(_SIDE_PX)
+        self.meridian.setAccessibleName("Side of the meridian to calibrate on")
+        self.meridian.setToolTip("Of the meridian, where the calibration place is")
+        self.calibrate_there.clicked.connect(
+            lambda: doing.begin("guide calibration", goes=True, side=_SIDES[self.meridian.currentText()])
+        )
         self.stop.clicked.connect(doing.stop)
         self.dither = button(
             "Dither", "small", "Move the star by a few pixels of the main camera, and settle"
@@ -77,7 +86,7 @@ class GuideTools(QWidget):
         self.figures, self.said = Facts(), Told("", "soft")
         made = column(gap=6)
         made.addLayout(left(self.guide, self.watch, self.stop))
-        made.addLayout(left(self.calibrate, self.calibrate_there))
+        made.addLayout(left(self.calibrate, self.calibrate_there, self.meridian))
         self._goes = label("How it goes", "section")
         made.addWidget(self._goes)
         made.addWidget(self.figures)
