@@ -271,3 +271,26 @@ def test_with_pixels_it_calibrates_and_guides(tmp_path: Path) -> None:
     assert total_arcsec(rows[5:]) < 3 and all(row["stars"] >= 1 for row in rows)
     pictures = [row["star"] for row in rows if "star" in row]
     assert len(pictures) == 5 and all(0 < p["peak_adu"] < 4096 for p in pictures)
+
+
+def test_corrections_may_go_through_the_camera_s_port(tmp_path: Path) -> None:
+    """The mount's own line is not asked to move anything then."""
+    by_port = with_values(RIG, {("mount", "corrections"): "guide camera's port"})
+    scenario = Scenario(mount=MountEffects(drift_arcsec_min=6.0))
+    pulsed: list[str] = []
+
+    async def use(place: Bench) -> Event:
+        for name in ("mount", "guide camera"):
+            device = place.kit.devices.named(name)
+            do = device.do
+
+            async def counted(what: str, *values: Any, of: str = name, do: Any = do, **more: Any) -> Any:
+                pulsed.extend([of] if what.startswith("pulse") else [])
+                return await do(what, *values, **more)
+
+            device.do = counted
+        return await place.carry_out("guiding", {"frames": 40})
+
+    ended = on_the_bench(bench(tmp_path, scenario, rig=by_port), use)
+    assert ended.values["outcome"] == "done" and ended.values["rms_arcsec"] < 3
+    assert set(pulsed) == {"guide camera"}

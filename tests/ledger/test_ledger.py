@@ -20,7 +20,7 @@ from vigil.documents.night import RunState, fold_all
 from vigil.ledger import store as store_module
 from vigil.ledger.counts import frames_taken
 from vigil.ledger.ledger import Ledger
-from vigil.ledger.samples import samples_of
+from vigil.ledger.samples import kept_streams, samples_of
 from vigil.ledger.store import SCHEMA, LedgerError, LedgerStore
 from vigil.ledger.takeover import take_over
 
@@ -349,6 +349,9 @@ def test_a_night_of_samples_beside_its_events(tmp_path: Path) -> None:
     assert found[-1][0] == START + timedelta(seconds=2 * 17_999)
     assert samples_of(path, "n1", "focus") == [(START, {"hfr_px": 1.2})]
     assert samples_of(path, "n2", "guiding") == [] == samples_of(tmp_path / "none", "n1", "guiding")
+    (kept,) = kept_streams(path, str(RIG["rig_id"]), "guiding")
+    assert (kept.errand, kept.kind, kept.samples) == ("n1", "night", 18_000)
+    assert kept_streams(path, "another", "guiding") == [] == kept_streams(tmp_path / "none", "a", "guiding")
 
 
 def test_many_write_at_once_and_none_is_kept_waiting_for_good(tmp_path: Path) -> None:

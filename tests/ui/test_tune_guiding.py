@@ -1,7 +1,8 @@
 """The guiding bench in the window, by keyboard alone, with what the bench's errands really tell."""
 
 from dataclasses import dataclass, replace
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -17,7 +18,10 @@ from vigil.documents.messages import Command, DeviceReport, ErrandReport, Report
 from vigil.documents.rig.change import with_values
 from vigil.documents.scenario import Scenario
 from vigil.documents.scenario.mount import Harmonic, MountEffects
+from vigil.ledger.samples import KeptStream
+from vigil.ui import record
 from vigil.ui.theme import Light, theme
+from vigil.ui.tune import guiding as module
 from vigil.ui.tune.guideseen import GuideSeen
 from vigil.ui.tune.guiding import GuidingBench
 from vigil.ui.tune.workspace import Tune
@@ -180,6 +184,46 @@ def test_by_keyboard_study_and_take_the_advice(guiding: Guiding) -> None:
     found, now = bench._study, stage.session.rig.guider
     assert found is not None and now is not None and now != before
     assert now.exposure_s == found.exposure_s and now.ra.law == found.ra.best.settings.law
+
+
+def test_a_record_of_the_ledger_is_opened_to_be_studied(
+    guiding: Guiding, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    stage, bench = guiding.stage, guiding.bench
+    began = datetime(2027, 1, 11, 22, 15, tzinfo=UTC)
+    off = [0.5, -0.2]
+    row = {"pulse_ms": [0, 0], "rates": [7.5, 7.5], "snr": 40.0, "stars": 1, "error": off, "place": off}
+    rows = [(began, {**row, "at": (began + timedelta(seconds=2 * k)).isoformat()}) for k in range(50)]
+    kept = [KeptStream("2027-01-11 guiding 1", "guiding", began, 50)]
+    monkeypatch.setattr(module, "kept_streams", lambda path, rig, stream: kept)
+    monkeypatch.setattr(module, "samples_of", lambda path, errand, stream: rows)
+    bench.show_view("Study")
+    stage.settle()
+    choice = bench.study_tools.records
+    assert [choice.itemText(k) for k in range(choice.count())] == [
+        "the frames heard now",
+        "11.01. 23:15 · guiding · 50 frames",
+    ]
+    choice.setCurrentIndex(1)
+    choice.activated.emit(1)
+    stage.settle()
+    assert bench.seen.errand == "2027-01-11 guiding 1" and ("frames", "50") in bench.study_tools.facts.facts
+
+
+def test_dithers_of_the_night_are_shown_asked_and_reached(guiding: Guiding) -> None:
+    stage, bench = guiding.stage, guiding.bench
+    bench.show_view("Dithers")
+    assert bench.dithers.accessibleDescription() == "No frame has been dithered tonight."
+    scale = stage.session.rig.scale_arcsec_px()
+    for number, (asked, east) in enumerate([((6.0, 0.0), 0.0), ((-3.0, 4.0), 0.2), ((0.0, -5.0), 0.0)]):
+        places = {"dither_arcsec": [v * scale for v in asked], "beside_arcsec": [east * scale, 0.0]}
+        values = {"stars": 100, "block": "b", **places}
+        light = record.Light(str(number), Path("x"), stage.session.now, values)
+        stage.session.record.lights[str(number)] = light
+    bench.show_anew()
+    said = bench.dithers.accessibleDescription()
+    assert said == "3 places; reached within 0.00 px, 0.20 at most; the nearest two 7.8 px apart"
+    assert bench.dithers.copy_text().splitlines()[2] == "-3.00\t4.00\t-2.80\t4.00\t1"
 
 
 def test_a_study_takes_dithers_for_moves_and_one_choice_of_stars_only() -> None:

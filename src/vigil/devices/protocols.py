@@ -172,6 +172,10 @@ class Camera(Device, Protocol):
 
     async def cool(self, set_point_c: float | None) -> None: ...
 
+    async def pulse(self, direction: str, duration_ms: int) -> None:
+        """Through a guide camera's port to the mount; directions are the mount's."""
+        ...
+
 
 class FilterWheel(Device, Protocol):
     async def read(self) -> WheelState: ...

@@ -11,6 +11,7 @@ import sqlite3
 from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import closing
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -80,3 +81,28 @@ def samples_of(ledger: Path, errand: str, stream: str) -> list[tuple[datetime, d
             "SELECT at, body FROM samples WHERE errand = ? AND stream = ? ORDER BY rowid", (errand, stream)
         )
         return [(datetime.fromisoformat(at), json.loads(body)) for at, body in rows]
+
+
+@dataclass(frozen=True, slots=True)
+class KeptStream:
+    """What there is of a stream: of which errand, of what kind, since when, how much."""
+
+    errand: str
+    kind: str
+    began: datetime
+    samples: int
+
+
+def kept_streams(ledger: Path, rig_id: str, stream: str, most: int = 20) -> list[KeptStream]:
+    """A rig's latest errands that have a stream, the newest first; none when there is no ledger. Raises
+    sqlite3.Error."""
+    if not ledger.is_file():
+        return []
+    with closing(sqlite3.connect(f"file:{ledger}?mode=ro", uri=True, timeout=2)) as base:
+        rows = base.execute(
+            "SELECT errand, kind, began_at, (SELECT count(*) FROM samples "
+            "WHERE samples.errand = errands.errand AND stream = ?) AS many FROM errands "
+            "WHERE rig = ? AND many > 0 ORDER BY rowid DESC LIMIT ?",
+            (stream, rig_id, most),
+        )
+        return [KeptStream(name, kind, datetime.fromisoformat(at), many) for name, kind, at, many in rows]

@@ -21,7 +21,7 @@ from vigil.simulator.looking import MOST_PLACES, scene_of
 from vigil.simulator.simmount import SimMount
 
 _DEEPEST_BELOW_AIR_C = 35.0
-_NO_COOLER = "it has no cooler"
+_NO_COOLER, _NO_PORT = "it has no cooler", "it has no guide port"
 _NEVER_S = 1e6
 _TORN_SHARE = 0.6
 _QUICK_PLACES = 5
@@ -61,6 +61,7 @@ class SimCamera:
 
     async def capabilities(self) -> Capabilities:
         cannot = {} if self._cooled else {"cool": _NO_COOLER, "warm": _NO_COOLER}
+        cannot |= {} if self._guides else {"pulse": _NO_PORT}
         return Capabilities(cannot, self._chip(0).figures)
 
     async def read(self) -> CameraState:
@@ -115,6 +116,12 @@ class SimCamera:
             state.sensor_c = min(max(goal, state.sensor_c - step), state.sensor_c + step)
         state.sensor_at = now
         return state.sensor_c
+
+    async def pulse(self, direction: str, duration_ms: int) -> None:
+        self._gear.need(self._name)
+        if not self._guides:
+            raise NotCapable(f"{self._name}: {_NO_PORT}")
+        await self._mount.pulse_by_port(direction, duration_ms)
 
     async def abort(self) -> None:
         self._gear.need(self._name)

@@ -152,8 +152,12 @@ class SimMount:
         gear.save()
 
     async def pulse(self, direction: str, duration_ms: int) -> None:
+        self._gear.need("mount")
+        await self.pulse_by_port(direction, duration_ms)
+
+    async def pulse_by_port(self, direction: str, duration_ms: int) -> None:
+        """Over the guide camera's cable: what holds the mount's own line up doesn't matter."""
         gear, state, effects = self._gear, self._gear.state, self._gear.scenario.mount
-        gear.need("mount")
         if direction not in _PULSES:
             raise Refused(f"mount: no pulse goes {direction!r}; there are {', '.join(_PULSES)}")
         if state.parked or not state.tracking:

@@ -144,11 +144,14 @@ class GuideFrames:
 
 
 async def pulse(kit: Kit, direction: str, duration_ms: int) -> None:
-    """Move the star; over when the mount has done it. Raises DeviceError."""
-    mount = kit.devices.named("mount")
-    await mount.do(
+    """Move the star, by the mount's own line or through the guide camera's port, as the rig has it; over when
+    that is done. Raises DeviceError."""
+    part = kit.rig.mount
+    by_port = part is not None and part.corrections == "guide camera's port"
+    device = kit.devices.named("guide camera" if by_port else "mount")
+    await device.do(
         f"pulse {direction}",
         duration_ms / 1000 + _PULSE_MARGIN_S,
-        lambda m: m.pulse(direction, duration_ms),
+        lambda d: d.pulse(direction, duration_ms),
         tries=1,
     )

@@ -16,6 +16,8 @@ from vigil.guiding.dithers import Reached, reached_places
 from vigil.guiding.figures import AxisFigures
 from vigil.guiding.record import BadRecord
 from vigil.guiding.study import Study, study
+from vigil.ledger.samples import kept_streams, samples_of
+from vigil.runtime.folders import ledger_file
 from vigil.ui.actions import Action
 from vigil.ui.jobs import Jobs
 from vigil.ui.pieces import Choice, button, label, row
@@ -52,7 +54,7 @@ class GuidingBench(ErrandBench):
         self.dithers = DitherPicture()
         doing = Doing(self._begin, self._stop, self._say, self._edit)
         self.tools = GuideTools(doing, self._back, self._from_here, self._tell)
-        self.study_tools = StudyTools(doing, self._begin_study)
+        self.study_tools = StudyTools(doing, self._begin_study, self._open_record)
         self._pictures, self._tools = QStackedWidget(), QStackedWidget()
         self.views: dict[str, QPushButton] = {}
         self.scale, self.span = Choice(), Choice()
@@ -160,6 +162,23 @@ class GuidingBench(ErrandBench):
             return
         self._jobs.run("guide study", lambda: study(record), self._show_study, self._no_study)
 
+    def _list_records(self) -> None:
+        """What the ledger has, looked up when a study is thought of."""
+        rig_id = self._session.rig.id
+        self._jobs.run(
+            "guide records",
+            lambda: kept_streams(ledger_file(), rig_id, GUIDE),
+            lambda found: self.study_tools.show_records(found, self._session.zone),
+            self._no_study,
+        )
+
+    def _open_record(self, errand: str) -> None:
+        self._jobs.run("guide record", lambda: _read_record(errand), self._show_record, self._no_study)
+
+    def _show_record(self, seen: GuideSeen) -> None:
+        self.seen, self._from, self._before, self._study = seen, None, (None, None), None
+        self._say("")
+
     def _show_study(self, found: Study) -> None:
         self._study = found
         self._say("")
@@ -238,6 +257,8 @@ class GuidingBench(ErrandBench):
             "Dithers": self.tools.dither,
         }
         self.first = firsts[name]
+        if name == "Study":
+            self._list_records()
         self.show_anew()
 
     def actions_here(self) -> list[Action]:
@@ -316,6 +337,13 @@ class GuidingBench(ErrandBench):
         if main_px is not None and not any(f.level == "wait" for f in findings):
             findings.insert(0, good_enough(total, max(main_px, _LEAST_LIMIT_ARCSEC)))
         return facts, findings
+
+
+def _read_record(errand: str) -> GuideSeen:
+    seen = GuideSeen(errand)
+    for _, values in samples_of(ledger_file(), errand, GUIDE):
+        seen.add(values)
+    return seen
 
 
 def _dithered(session: Session, main_px: float | None) -> list[Reached]:

@@ -2,12 +2,14 @@
 
 from collections.abc import Callable
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from PyQt6.QtWidgets import QWidget
 
 from vigil.documents.rig import Rig
 from vigil.guiding.study import Study
-from vigil.ui.pieces import Facts, Told, button, column, label
+from vigil.ledger.samples import KeptStream
+from vigil.ui.pieces import Choice, Facts, Told, button, column, label
 from vigil.ui.tune.tools import Doing, left, whole
 
 _HOW = (
@@ -19,23 +21,39 @@ _HOW = (
 class StudyTools(QWidget):
     """`study` looks at the frames that were heard; what it advises becomes the rig's with one click."""
 
-    def __init__(self, doing: Doing, study: Callable[[], None]) -> None:
+    def __init__(self, doing: Doing, study: Callable[[], None], opens: Callable[[str], None]) -> None:
         super().__init__()
         self._doing = doing
         self._found: Study | None = None
         self.study = button("Study", "primary", "Of the frames heard, with or without corrections")
         self.take_over = button("Take the advice over", "", "Exposure, methods, strengths and dead bands")
+        self.records = Choice()
+        self.records.setAccessibleName("A guide record of before")
+        self.records.setToolTip("What was guided or watched before, out of the ledger")
+        self._records: list[KeptStream] = []
+        self.records.activated.connect(lambda k: opens(self._records[k - 1].errand) if k else None)
         self.study.clicked.connect(study)
         self.take_over.clicked.connect(self._take_over)
         self.facts, self.said = Facts(), Told("", "soft")
         made = column(gap=6)
         made.addLayout(left(self.study))
+        made.addWidget(self.records)
         made.addWidget(Told(_HOW, "small"))
         made.addWidget(label("Advice", "section"))
         made.addWidget(self.facts)
         made.addWidget(self.said)
         made.addLayout(left(self.take_over))
         whole(made, self)
+
+    def show_records(self, records: list[KeptStream], zone: str) -> None:
+        """Those that can be opened, the newest first."""
+        self._records = records
+        self.records.clear()
+        self.records.addItem("the frames heard now" if records else "no record in the ledger yet")
+        for kept in records:
+            at = kept.began.astimezone(ZoneInfo(zone))
+            self.records.addItem(f"{at:%d.%m. %H:%M} · {kept.kind} · {kept.samples} frames")
+        self.records.setEnabled(bool(records))
 
     def _take_over(self) -> None:
         if self._found is not None:
