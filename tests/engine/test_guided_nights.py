@@ -17,6 +17,7 @@ from tests.fakes import an_evening
 from vigil.documents.events import Event, Kind
 from vigil.documents.messages import Command
 from vigil.documents.plan import NightPlan
+from vigil.documents.reasonlog import ReasonLog, Weight
 from vigil.documents.rig import Rig
 from vigil.documents.rig.change import with_value
 from vigil.documents.rig.rig import Simulated
@@ -111,6 +112,15 @@ def test_the_night_goes_on_whatever_becomes_of_the_guiding(
     played = night(folder, scenario)
     assert played.events[-1].values["frames"] == 4 and ended_safely(played), said(played)
     assert words in said(played), "\n".join(guided(played))
+
+
+def test_the_log_tells_of_trouble_and_not_of_giving_way(folder: Path) -> None:
+    played = night(folder, fault(FaultKind.DISCONNECTS, "guide camera", at_min=7, minutes=2))
+    log = ReasonLog()
+    told = [s for s in map(log.add, played.events) if s is not None and s.what == "guiding"]
+    assert any(s.weight is Weight.NOTICE and "no guide frame" in s.why for s in told)
+    assert any(s.weight is Weight.PLAIN and "guiding by" in s.why for s in told)
+    assert not any("moved by" in s.why or "the night ends" in s.why for s in told)
 
 
 def test_an_error_of_our_own_costs_no_frame(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -35,6 +35,7 @@ _MARKS = {
     Kind.DEVICE_LOST: ("lost", "bold red"),
     Kind.DEVICE_RECOVERED: ("recovered", "yellow"),
     Kind.GUARDED: ("stopped", "bold red"),
+    Kind.GUIDED: ("guiding", "cyan"),
     Kind.BY_HAND: ("by hand", "yellow"),
     Kind.RIG_CHANGED: ("rig", "bold"),
     Kind.HELD: ("held", "bold yellow"),

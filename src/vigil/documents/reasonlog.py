@@ -89,6 +89,14 @@ class ReasonLog:
             return None
         return "frame saved elsewhere", event.reason, Weight.NOTICE
 
+    def _guided(self, event: Event) -> "_Told | None":
+        """That it gave way, and how a dither settled, its activities say."""
+        values = event.values
+        if "moved" in values or "settled" in values or values.get("failed") is False:
+            return None
+        trouble = "mark" in values or values.get("failed")
+        return "guiding", event.reason, Weight.NOTICE if trouble else Weight.PLAIN
+
     def _part(self, event: Event) -> "_Told | None":
         failed = event.values["outcome"] == "failed"
         return event.reason, "", Weight.FAULT if failed else Weight.PLAIN
@@ -122,6 +130,7 @@ _TELLERS: dict[Kind, Callable[[ReasonLog, Event], _Told | None]] = {
     Kind.DEVICE_LOST: _plainly("device lost", Weight.FAULT),
     Kind.DEVICE_RECOVERED: _plainly("device answered again", Weight.NOTICE),
     Kind.GUARDED: _plainly("stopped by a limit", Weight.NOTICE),
+    Kind.GUIDED: ReasonLog._guided,
     Kind.BY_HAND: _plainly("by hand", Weight.NOTICE),
     Kind.RIG_CHANGED: _plainly("rig changed"),
     Kind.PLAN_CHANGED: _plainly("plan changed"),

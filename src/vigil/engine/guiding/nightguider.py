@@ -178,6 +178,7 @@ class NightGuider:
 
     async def _guide(self, calibrate: Calibrate, begun: asyncio.Event) -> None:
         lease: Lease | None = None
+        failed = False
         self._why, self._stopping, self._seen_at = "", "", None
         frames_before = len(self._offs)
         try:
@@ -193,15 +194,15 @@ class NightGuider:
             gave_way = f"gave way to {lease.gave_way}" if lease is not None and lease.gave_way else ""
             self._why = gave_way or self._stopping or "stopped"
         except (ActivityFailed, DeviceError, MeasuringFailed) as problem:
-            self._why = str(problem)
+            self._why, failed = str(problem), True
         except Exception as problem:
             log.exception("guiding failed")
-            self._why = f"an error in Vigil: {problem or type(problem).__name__}"
+            self._why, failed = f"an error in Vigil: {problem or type(problem).__name__}", True
         finally:
             ran, self._work, self._task = self._work is not None, None, None
             self._remember_place()
             begun.set()
-            self._tell_end(ran, frames_before)
+            self._tell_end(ran, failed, frames_before)
 
     def _asked(self, calibrate: Calibrate) -> Beginning:
         async def tell(values: dict[str, Any], words: str) -> None:
@@ -265,9 +266,9 @@ class NightGuider:
         mount = self._kit().devices.named("mount").state
         self._stood_deg = (mount.ra_deg, mount.dec_deg) if mount is not None else None
 
-    def _tell_end(self, ran: bool, frames_before: int) -> None:
+    def _tell_end(self, ran: bool, failed: bool, frames_before: int) -> None:
         offs = list(self._offs)[frames_before:] if len(self._offs) < _REMEMBERED else list(self._offs)
-        values: dict[str, Any] = {"guiding": False, "frames": len(offs)}
+        values: dict[str, Any] = {"failed": failed, "frames": len(offs)}
         said = f"guiding ends: {self._why}" if ran else f"guiding did not begin: {self._why}"
         if offs:
             ra, dec = _rms([off[1] for off in offs]), _rms([off[2] for off in offs])
