@@ -247,7 +247,7 @@ def test_an_uncooled_camera_follows_the_air_and_refuses_to_cool() -> None:
         assert state.temperature_c == pytest.approx(air_c + 6, abs=0.3) and state.cooler_power == 0
         with pytest.raises(DeviceError, match="it has no cooler"):
             await camera.cool(-10)
-        assert set((await camera.capabilities()).cannot) == {"cool", "warm"}
+        assert set((await camera.capabilities()).cannot) == {"cool", "warm", "pulse"}
 
     at_the_site(main, TERN)
 

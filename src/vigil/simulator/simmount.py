@@ -341,9 +341,22 @@ class SimMount:
             dec_deg = motion.from_dec_deg + share * (motion.to_dec_deg - motion.from_dec_deg)
             ra_deg = (motion.from_ra_deg + share * turn) % 360
             return np.full_like(since_s, ra_deg), np.full_like(since_s, dec_deg)
+        if any(state.hand_rates_deg_s):
+            return self._moved_by_hand(since_s)
+        drift = 0.0 if state.tracking else _SIDEREAL_DEG_S
+        return (state.ra_deg + drift * since_s) % 360, np.full_like(since_s, state.dec_deg)
+
+    def _moved_by_hand(self, since_s: Floats) -> tuple[Floats, Floats]:
+        """About its own axes, which are those of today's sky and not the catalogue's: near the pole the two
+        differ by as much as a turn is to be measured to."""
+        state, site = self._gear.state, self._gear.rig.site.place().airless()
         west, north = state.hand_rates_deg_s
-        drift = (0.0 if state.tracking else _SIDEREAL_DEG_S) - west
-        return (state.ra_deg + drift * since_s) % 360, np.clip(state.dec_deg + north * since_s, -90, 90)
+        began = observe(state.ra_deg, state.dec_deg, from_datetimes(state.since), site)
+        turns = west + (_SIDEREAL_DEG_S if state.tracking else 0.0)
+        dec_deg = np.clip(began.dec_deg + north * since_s, -90, 90)
+        hour_angle_deg = began.hour_angle_deg + turns * since_s
+        ra, dec = unobserve(hour_angle_deg, dec_deg, from_unix(state.since.timestamp() + since_s), site)
+        return np.asarray(ra) % 360, np.asarray(dec)
 
     def _stay(self, now: datetime) -> None:
         """Make the present place the one that is remembered, with what the axis has slipped meanwhile."""

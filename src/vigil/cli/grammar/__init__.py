@@ -19,6 +19,7 @@ _IN_ORDER = (
     rigs.add_device,
     benches.add_focus,
     benches.add_guide,
+    benches.add_polar,
     sky.add_solve,
     sky.add_measure,
     sky.add_targets,

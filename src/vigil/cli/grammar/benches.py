@@ -1,4 +1,4 @@
-"""What the benches do: focus, guiding."""
+"""What the benches do: focus, guiding, the polar axis."""
 
 import argparse
 
@@ -160,3 +160,31 @@ def add_guide(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
     options.truth(guide)
     options.as_json(guide, "a JSON object a line, the last one a summary; study, replay: one object")
     guide.set_defaults(module="guide")
+
+
+_POLAR = """The mount's polar axis.
+
+  solve     out of two or three frames from anywhere, between which the mount has turned in right ascension
+
+Times come from DATE-OBS and EXPTIME, the site from the header unless it is given. 0: told; 3: a frame wasn't
+solved, or shows no turn; 2: bad input."""
+
+
+def add_polar(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+    polar = commands.add_parser(
+        "polar",
+        help="where the mount's polar axis points",
+        description=_POLAR,
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    polar.add_argument("action", choices=["solve"])
+    polar.add_argument(
+        "files", nargs="+", metavar="FILE", help="frames, in the order in which they were taken"
+    )
+    polar.add_argument(
+        "--site", metavar='"LAT LON [HEIGHT_M]"', help="where they were taken; else by the header"
+    )
+    polar.add_argument("--pressure", type=number(0, 1100), metavar="HPA", help="else the height's usual one")
+    polar.add_argument("--temperature", type=number(-60, 60), metavar="C", help="of the air (10)")
+    options.as_json(polar, "one JSON object")
+    polar.set_defaults(module="polar")

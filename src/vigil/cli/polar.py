@@ -1,0 +1,126 @@
+"""`vigil polar`: where a mount's axis points, out of frames."""
+
+import argparse
+import json
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from vigil.cli import NOT_ALL, OK, BadInput
+from vigil.files.fits import BadFrame
+from vigil.files.pictures import read_picture
+from vigil.files.sightings import Sighted, sighted, site_of
+from vigil.files.skytable import has_table
+from vigil.polar.axis import Axis, NoAxis, axis_of
+from vigil.polar.error import PolarError, error_of, refracted_pole_deg, true_pole_deg
+from vigil.runtime.folders import cache_folder, own_catalogue_folder
+from vigil.sky.instants import from_datetimes
+from vigil.sky.site import Site, standard_pressure_hpa
+
+
+def run(args: argparse.Namespace) -> int:
+    """0: the axis is told; 3: it can't be, with the reason; 2: bad input."""
+    return _solve(args)
+
+
+def _solve(args: argparse.Namespace) -> int:
+    paths = [Path(name) for name in args.files]
+    if not 2 <= len(paths) <= 3:
+        raise BadInput(f"{len(paths)} frames: the axis takes two, better three")
+    table = cache_folder() if has_table(cache_folder()) else None
+    try:
+        site = _site(args, paths[0])
+        found = [sighted(path, table, own_catalogue_folder()) for path in paths]
+    except (BadFrame, ValueError) as problem:
+        raise BadInput(str(problem)) from None
+    sightings = [one.sighting for one in found if one.sighting is not None]
+    reasons = [f"{one.path}: not solved: {one.reason}" for one in found if one.sighting is None]
+    axis: Axis | None = None
+    if not reasons:
+        try:
+            axis = axis_of(sightings, site)
+        except NoAxis as problem:
+            reasons.append(str(problem))
+    told = _values(found, axis, site, "; ".join(reasons))
+    print(json.dumps(told) if args.json else _in_words(told, axis, site))
+    return OK if axis is not None else NOT_ALL
+
+
+def _site(args: argparse.Namespace, first: Path) -> Site:
+    """As it was asked for, else by the first frame's header."""
+    if args.site:
+        try:
+            latitude, longitude, *height = (float(part) for part in args.site.replace(",", " ").split())
+        except ValueError:
+            raise BadInput(
+                f'--site {args.site!r}: write "LAT LON [HEIGHT_M]" in degrees, + north, + east'
+            ) from None
+        height_m = height[0] if height else 0.0
+        site = Site(latitude, longitude, height_m, standard_pressure_hpa(height_m))
+    else:
+        known = site_of(read_picture(first).header)
+        if known is None:
+            raise BadInput(f'{first}: its header says no site (SITELAT, SITELONG): give --site "LAT LON"')
+        site = known
+    if args.pressure is not None:
+        site = replace(site, pressure_hpa=args.pressure)
+    return replace(site, temperature_c=args.temperature) if args.temperature is not None else site
+
+
+def _values(found: list[Sighted], axis: Axis | None, site: Site, reason: str) -> dict[str, Any]:
+    told: dict[str, Any] = {
+        "solved": axis is not None,
+        "reason": reason,
+        "frames": [
+            {
+                "file": str(one.path),
+                "at": one.sighting.at.isoformat() if one.sighting else None,
+                "ra_deg": one.wcs.ra_deg if one.wcs else None,
+                "dec_deg": one.wcs.dec_deg if one.wcs else None,
+                "position_angle_deg": one.wcs.position_angle_deg if one.wcs else None,
+                "stars": one.stars,
+            }
+            for one in found
+        ],
+    }
+    if axis is None:
+        return told
+    at = next(one.sighting.at for one in found if one.sighting is not None)
+    against_true = error_of(axis, true_pole_deg(site))
+    against_seen = error_of(axis, refracted_pole_deg(site, from_datetimes(at)))
+    return {
+        **told,
+        **_error(against_true),
+        "refracted": _error(against_seen),
+        "turns_deg": [round(turn, 4) for turn in axis.turns_deg],
+        "agrees": axis.fits,
+    }
+
+
+def _error(error: PolarError) -> dict[str, Any]:
+    return {
+        "altitude_error_arcmin": round(error.altitude_arcmin, 3),
+        "azimuth_error_arcmin": round(error.azimuth_arcmin, 3),
+        "total_arcmin": round(error.total_arcmin, 3),
+        "sigma_arcmin": {
+            "altitude": round(error.sigma_altitude_arcmin, 3),
+            "azimuth": round(error.sigma_azimuth_arcmin, 3),
+        },
+    }
+
+
+def _in_words(told: dict[str, Any], axis: Axis | None, site: Site) -> str:
+    if axis is None:
+        return f"no axis: {told['reason']}"
+    error = error_of(axis, true_pole_deg(site))
+    high = "too high" if error.altitude_arcmin > 0 else "too low"
+    side = "east" if error.azimuth_arcmin > 0 else "west"
+    lines = [
+        f"the axis is {abs(error.altitude_arcmin):.1f}′ ± {error.sigma_altitude_arcmin:.1f}′ {high} and "
+        f"{abs(error.azimuth_arcmin):.1f}′ ± {error.sigma_azimuth_arcmin:.1f}′ {side} of the pole, "
+        f"{error.total_arcmin:.1f}′ in all",
+        f"the mount turned by {', '.join(f'{turn:.1f}°' for turn in axis.turns_deg)} between the frames",
+    ]
+    if not axis.fits:
+        lines.append("the frames don't agree with one axis: was the mount touched, or did declination move?")
+    return "\n".join(lines)
