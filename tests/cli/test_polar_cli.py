@@ -5,6 +5,7 @@ from math import cos, radians
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 
 from campaigns.demo import demo_rig
@@ -93,3 +94,21 @@ def test_what_can_t_be_told_says_why(frames: list[str], capsys: pytest.CaptureFi
     assert "LAT LON" in capsys.readouterr().err
     assert main(["polar", "solve", frames[0], str(Path(frames[0]).with_name("none.fits"))]) == 2
     assert "none.fits" in capsys.readouterr().err
+
+
+def test_a_record_s_drift_tells_an_axis(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    rng = np.random.default_rng(2)
+    path = tmp_path / "drift.csv"
+    rows = ["time_s,ra_arcsec,dec_arcsec,ra_pulse_ms,dec_pulse_ms,snr"]
+    rows += [f"{t},0,{-0.2625 * 6 / 60 * t + rng.normal(0, 0.8):.3f},0,0,40" for t in range(0, 400, 2)]
+    path.write_text("\n".join(rows))
+    asked = ["--latitude", "47", "--declination", "5", "--hour-angle", "0"]
+    assert main(["polar", "drift", str(path), "--axis", "azimuth", *asked, "--json"]) == 0
+    found = json.loads(capsys.readouterr().out)
+    assert found["interval_95"][0] < 6.0 < found["interval_95"][1] and found["error_arcmin"] > 5
+    assert main(["polar", "drift", str(path), "--axis", "azimuth", *asked]) == 0
+    assert "east" in capsys.readouterr().out
+    assert main(["polar", "drift", str(path), "--axis", "altitude", *asked]) == 2
+    assert "take a star far east or west" in capsys.readouterr().err
+    assert main(["polar", "drift", str(path), *asked]) == 2
+    assert "--axis" in capsys.readouterr().err

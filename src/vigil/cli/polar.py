@@ -1,4 +1,4 @@
-"""`vigil polar`: where a mount's axis points, out of frames."""
+"""`vigil polar`: where a mount's axis points, out of frames or out of drift."""
 
 import argparse
 import json
@@ -8,19 +8,25 @@ from typing import Any
 
 from vigil.cli import NOT_ALL, OK, BadInput
 from vigil.files.fits import BadFrame
+from vigil.files.guidecsv import read_guide_record
 from vigil.files.pictures import read_picture
 from vigil.files.sightings import Sighted, sighted, site_of
 from vigil.files.skytable import has_table
+from vigil.guiding.record import BadRecord
 from vigil.polar.axis import Axis, NoAxis, axis_of
+from vigil.polar.drift import NoDrift, drift_of
 from vigil.polar.error import PolarError, error_of, refracted_pole_deg, true_pole_deg
 from vigil.runtime.folders import cache_folder, own_catalogue_folder
 from vigil.sky.instants import from_datetimes
 from vigil.sky.site import Site, standard_pressure_hpa
 
+_SEA_LEVEL_HPA, _WITHIN_ARCMIN = 1010.0, 0.5
+_WAYS = {"azimuth": ("west", "east"), "altitude": ("too low", "too high")}
+
 
 def run(args: argparse.Namespace) -> int:
     """0: the axis is told; 3: it can't be, with the reason; 2: bad input."""
-    return _solve(args)
+    return _drift(args) if args.action == "drift" else _solve(args)
 
 
 def _solve(args: argparse.Namespace) -> int:
@@ -44,6 +50,42 @@ def _solve(args: argparse.Namespace) -> int:
     told = _values(found, axis, site, "; ".join(reasons))
     print(json.dumps(told) if args.json else _in_words(told, axis, site))
     return OK if axis is not None else NOT_ALL
+
+
+def _drift(args: argparse.Namespace) -> int:
+    """Of one record."""
+    if len(args.files) != 1:
+        raise BadInput(f"{len(args.files)} records: drift takes one")
+    for option in ("axis", "latitude", "declination", "hour_angle"):
+        if getattr(args, option) is None:
+            raise BadInput(f"drift needs --{option.replace('_', '-')}")
+    try:
+        record = read_guide_record(Path(args.files[0]))
+        found = drift_of(
+            record.dec.at_s,
+            record.dec.uncorrected_arcsec(),
+            args.axis,
+            args.latitude,
+            args.hour_angle,
+            args.declination,
+            _SEA_LEVEL_HPA if args.pressure is None else args.pressure,
+            args.within or _WITHIN_ARCMIN,
+        )
+    except (BadRecord, NoDrift) as problem:
+        raise BadInput(f"{args.files[0]}: {problem}") from None
+    low, high = found.interval_95
+    told = {
+        "error_arcmin": round(found.error_arcmin, 3),
+        "interval_95": [round(low, 3), round(high, 3)],
+        "rate_arcsec_min": round(found.rate_arcsec_min, 4),
+        "enough": found.enough,
+        "seconds_more": round(found.seconds_more, 1),
+    }
+    way = _WAYS[args.axis][found.error_arcmin > 0]
+    more = "" if found.enough else f"; enough in about {found.seconds_more:.0f} s"
+    said = f"{args.axis} {abs(found.error_arcmin):.1f}′ ± {(high - low) / 2:.1f}′ {way}{more}"
+    print(json.dumps(told) if args.json else said)
+    return OK
 
 
 def _site(args: argparse.Namespace, first: Path) -> Site:

@@ -165,6 +165,7 @@ def add_guide(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
 _POLAR = """The mount's polar axis.
 
   solve     out of two or three frames from anywhere, between which the mount has turned in right ascension
+  drift     out of a guide record: how a star drifts in declination, corrections taken out
 
 Times come from DATE-OBS and EXPTIME, the site from the header unless it is given. 0: told; 3: a frame wasn't
 solved, or shows no turn; 2: bad input."""
@@ -177,12 +178,22 @@ def add_polar(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
         description=_POLAR,
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
-    polar.add_argument("action", choices=["solve"])
+    polar.add_argument("action", choices=["solve", "drift"])
     polar.add_argument(
-        "files", nargs="+", metavar="FILE", help="frames, in the order in which they were taken"
+        "files", nargs="+", metavar="FILE", help="solve: frames, in the order of time; drift: a guide record"
+    )
+    polar.add_argument("--site", metavar='"LAT LON [HEIGHT_M]"', help="solve: else by the first header")
+    polar.add_argument("--axis", choices=["azimuth", "altitude"], help="drift: which is asked for")
+    polar.add_argument("--latitude", type=number(-90, 90), metavar="DEG", help="drift: of the site")
+    polar.add_argument("--declination", type=number(-90, 90), metavar="DEG", help="drift: of the star")
+    polar.add_argument(
+        "--hour-angle", type=number(-180, 180), metavar="DEG", help="drift: of the star, + after the meridian"
     )
     polar.add_argument(
-        "--site", metavar='"LAT LON [HEIGHT_M]"', help="where they were taken; else by the header"
+        "--within",
+        type=number(above=0, most=60),
+        metavar="ARCMIN",
+        help="drift: known so well is enough (0.5)",
     )
     polar.add_argument("--pressure", type=number(0, 1100), metavar="HPA", help="else the height's usual one")
     polar.add_argument("--temperature", type=number(-60, 60), metavar="C", help="of the air (10)")

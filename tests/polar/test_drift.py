@@ -1,0 +1,85 @@
+"""Drift: the rules of the trade, and intervals that are true."""
+
+import numpy as np
+import pytest
+
+from vigil.polar.drift import (
+    ARCSEC_MIN_PER_ARCMIN,
+    AxisName,
+    NoDrift,
+    drift_of,
+    refraction_drift_arcsec_min,
+    shown,
+)
+
+
+def test_the_rules_of_the_trade() -> None:
+    """Northern hemisphere: near the meridian a star drifts south when the axis is too far east; in the east
+    it drifts north when the axis is too high, in the west south. In the south the other way round."""
+    assert (
+        shown("azimuth", 0.0, 47.0)
+        == pytest.approx(-ARCSEC_MIN_PER_ARCMIN)
+        == pytest.approx(-0.2625, abs=1e-3)
+    )
+    assert shown("altitude", -90.0, 47.0) > 0.26 and shown("altitude", 90.0, 47.0) < -0.26
+    assert shown("azimuth", 0.0, -33.0) > 0.26 and shown("altitude", -90.0, -33.0) < -0.26
+    assert shown("azimuth", 90.0, 47.0) == pytest.approx(0.0, abs=1e-12)
+
+
+def record(
+    error_arcmin: float, seconds: float, seed: int, axis: AxisName = "azimuth", hour_angle_deg: float = 0.0
+) -> tuple[np.ndarray, np.ndarray]:
+    """A star's places every two seconds, in air that moves it by an arc-second with a memory, and now and
+    then a gust."""
+    rng = np.random.default_rng(seed)
+    at = np.arange(0.0, seconds, 2.0)
+    air = np.zeros_like(at)
+    for k in range(1, len(at)):
+        air[k] = 0.5 * air[k - 1] + rng.normal(0, 0.8)
+    air[rng.random(len(at)) < 0.03] += rng.normal(0, 6.0)
+    rate = error_arcmin * shown(axis, hour_angle_deg, 47.0)
+    rate += refraction_drift_arcsec_min(47.0, 0.0, hour_angle_deg)
+    return at, rate / 60 * at + air
+
+
+@pytest.mark.parametrize(("axis", "hour_angle_deg"), [("azimuth", 5.0), ("altitude", -60.0)])
+def test_the_interval_is_true_and_narrows(axis: AxisName, hour_angle_deg: float) -> None:
+    inside, halves = 0, []
+    for seed in range(120):
+        at, dec = record(-8.0, 300, seed, axis, hour_angle_deg)
+        found = drift_of(at, dec, axis, 47.0, hour_angle_deg)
+        inside += found.interval_95[0] <= -8.0 <= found.interval_95[1]
+        halves.append((found.interval_95[1] - found.interval_95[0]) / 2)
+        assert not found.enough or halves[-1] <= 0.5
+    assert 0.9 <= inside / 120 <= 0.99
+    at, dec = record(-8.0, 1200, 1, axis, hour_angle_deg)
+    longer = drift_of(at, dec, axis, 47.0, hour_angle_deg)
+    assert (longer.interval_95[1] - longer.interval_95[0]) / 2 < np.median(halves) / 4
+    assert longer.error_arcmin == pytest.approx(-8.0, abs=0.5)
+
+
+def test_it_says_how_much_longer_it_takes() -> None:
+    at, dec = record(4.0, 120, 3)
+    early = drift_of(at, dec, "azimuth", 47.0, 0.0)
+    assert not early.enough and early.seconds_more > 0
+    at, dec = record(4.0, 120 + 1.6 * early.seconds_more, 3)
+    assert drift_of(at, dec, "azimuth", 47.0, 0.0).enough
+
+
+def test_refraction_is_no_error_of_the_axis() -> None:
+    """On the meridian it stands still; low in the east a star is lifted less and less."""
+    assert refraction_drift_arcsec_min(47.0, 10.0, 0.0) == pytest.approx(0.0, abs=1e-6)
+    east = refraction_drift_arcsec_min(47.0, 20.0, -85.0)
+    assert -2.0 < east < -0.5 and refraction_drift_arcsec_min(47.0, 20.0, 85.0) == pytest.approx(-east)
+
+
+def test_what_shows_too_little_is_refused() -> None:
+    at, dec = record(4.0, 120, 3)
+    with pytest.raises(NoDrift, match="take a star near the meridian"):
+        drift_of(at, dec, "azimuth", 47.0, 85.0)
+    with pytest.raises(NoDrift, match="take a star far east or west"):
+        drift_of(at, dec, "altitude", 47.0, 3.0)
+    with pytest.raises(NoDrift, match="12 samples"):
+        drift_of(at[:12], dec[:12], "azimuth", 47.0, 0.0)
+    with pytest.raises(NoDrift, match="too low"):
+        drift_of(at, dec, "altitude", 47.0, -95.0)
