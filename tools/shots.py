@@ -68,7 +68,7 @@ class Told:
         self.events: list[Event] = []
         self.statuses: list[Status] = []
         self._measured = 0
-        play(self.rig, self.plan, frames, on_event=self._listen, guides=True)
+        play(self.rig, self.plan, frames, on_event=self._listen)
 
     async def _listen(self, event: Event, played: Played) -> None:
         self.events.append(event)

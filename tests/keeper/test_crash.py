@@ -17,7 +17,7 @@ from campaigns.demo import quick_rig, short_plan
 from vigil.documents.events import Event, Kind
 from vigil.documents.night import fold_all
 from vigil.documents.rig.camera import FrameSettings
-from vigil.documents.rig.change import with_value
+from vigil.documents.rig.change import with_values
 from vigil.documents.store import save
 from vigil.files.fits import read_frame
 from vigil.ledger.store import LedgerStore
@@ -29,10 +29,12 @@ class CommandLine:
 
     def __init__(self, folder: Path, large: bool) -> None:
         """`large`: drawing a frame takes longer than a signal does, so that one comes in the middle of it.
-        Otherwise there is no focuser: what is tested needs no focus run, half of a short night's frames."""
+        Otherwise there is no focuser: what is tested needs no focus run, half of a short night's frames. Nor
+        is there a guider: test_cut cuts nights that guide."""
         self.folder = folder
         self.out = folder / "out"
-        rig = quick_rig() if large else with_value(quick_rig(), ("focuser",), None)
+        bare = {("guider",): None} if large else {("guider",): None, ("focuser",): None}
+        rig = with_values(quick_rig(), bare)
         binned = FrameSettings(binning=2)
         size = {"columns": 1000, "rows": 1000, "pixel_um": 3.8, "focusing": binned, "solving": binned}
         camera = rig.camera.model_copy(update=size if large else {})

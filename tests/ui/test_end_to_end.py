@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QApplication
 from campaigns.demo import quick_rig, short_plan
 from tests.ui.screen import Screen
 from vigil.documents.events import Event, Kind
-from vigil.documents.rig.change import with_value
+from vigil.documents.rig.change import with_values
 from vigil.documents.store import save
 from vigil.ledger.store import LedgerStore
 from vigil.ui.theme import Size, number_font, text_font
@@ -30,7 +30,8 @@ class Desktop:
     def __init__(self, folder: Path, screen: Screen) -> None:
         self.folder, self.screen = folder, screen
         self.base = folder / "d" / "vigil" / "heron-480"
-        rig = with_value(quick_rig(), ("focuser",), None)  # no focus runs between the frames
+        # no focus runs between the frames, nor hundreds of guide frames
+        rig = with_values(quick_rig(), {("focuser",): None, ("guider",): None})
         assert rig.simulated is not None
         dusk = rig.simulated.starts_at + timedelta(minutes=25)  # no need to watch the light go
         simulated = rig.simulated.model_copy(update={"starts_at": dusk})
