@@ -173,6 +173,24 @@ def test_a_hold_ends_the_guiding_and_resuming_begins_it(folder: Path) -> None:
     assert played.events[-1].values["frames"] == 4
 
 
+def test_a_calibration_that_is_cut_off_is_made_again(tmp_path: Path) -> None:
+    """Held in the middle of it: the mount stands by the calibration place then."""
+
+    async def holds(event: Event, played: Played) -> None:
+        under_way = event.kind is Kind.ACTIVITY_STEP and event.values["kind"] == "calibrate guiding"
+        if under_way and not played.of(Kind.HELD):
+            await played.ask(Command.HOLD, reason="a cable", now=True)
+        if event.kind is Kind.HELD:
+            await played.ask(Command.RESUME)
+
+    plan = an_evening(short_plan(count=1, guide_calibrate_away=True))
+    played = night(tmp_path, Scenario(), plan, on_event=holds)
+    ended = [e.values for e in played.of(Kind.ACTIVITY_ENDED) if e.values["kind"] == "calibrate guiding"]
+    assert [values["outcome"] for values in ended] == ["cancelled", "done"]
+    assert played.events[-1].values["frames"] == 2 and ended_safely(played)
+    assert all(e.values["off_arcsec"] < 60 for e in played.of(Kind.FRAME_MEASURED))
+
+
 def test_a_lasting_error_ends_a_frame_where_the_plan_wants_it(folder: Path) -> None:
     # the cable hangs: no pulse is done any more, and the drift takes the star away
     drifts = fault(FaultKind.TIMES_OUT, "mount", at_min=5.6, minutes=3)
