@@ -204,13 +204,15 @@ def test_a_lasting_error_ends_a_frame_where_the_plan_wants_it(folder: Path) -> N
 
 def test_no_guide_frame_reaches_into_the_readout_where_the_rig_asks_for_that(folder: Path) -> None:
     rig = with_value(RIG, ("guider", "rests_while_reading"), True)
-    camera = rig.camera.model_copy(update={"download_s": [12.0]})
+    camera = rig.camera.model_copy(update={"download_s": [40.0]})
     rig = rig.model_copy(update={"camera": camera})
     played = night(folder, Scenario(), an_evening(short_plan(count=2)), rig=rig)
     half = timedelta(seconds=rig.guider.exposure_s / 2 - 0.05)
     ends = [e.at for e in played.of(Kind.EXPOSURE_ENDED)]
-    reads = [(end - timedelta(seconds=12), end) for end in ends]
+    reads = [(end - timedelta(seconds=40), end) for end in ends]
     middles = [datetime.fromisoformat(sample.values["at"]) for sample in played.samples]
     assert len(middles) > 50
     for begins, over in reads:
         assert not any(begins - half < at < over for at in middles)
+    settled = [e for e in played.of(Kind.ACTIVITY_ENDED) if e.values["kind"] == "guide"]
+    assert not any(e.at > ends[0] for e in settled), "no star was lost meanwhile"

@@ -149,6 +149,8 @@ class NightGuider:
             self._rests_from = moment
 
     def rests_no_more(self) -> None:
+        if self._rests_from is not None and self._seen_at is not None:
+            self._seen_at = self._clock.utcnow()  # nobody looked meanwhile: no star is lost
         self._rests_from = None
 
     def let_go(self, why: str) -> None:
