@@ -34,12 +34,18 @@ async def made_anew(
     kit: Kit, folder: Path, frames: GuideFrames, tell: Tell, step: Tell | None = None
 ) -> Found:
     """`step` hears of each move, `tell` how it ends. Raises ActivityFailed."""
-    made: Made = await calibrate(kit, frames, step or tell)
+    made = await _good_one(kit, folder, frames, step or tell)
     await tell({}, "; ".join(made.judged.words))
+    return as_it_serves(kit, made.calibration), made.left_px
+
+
+async def _good_one(kit: Kit, folder: Path, frames: GuideFrames, step: Tell) -> Made:
+    """Made, and kept where it is of use. Raises ActivityFailed."""
+    made = await calibrate(kit, frames, step)
     if not made.judged.good:
         raise ActivityFailed(f"the calibration is of no use: {'; '.join(made.judged.words)}")
     keep(kit, folder, made)
-    return as_it_serves(kit, made.calibration), made.left_px
+    return made
 
 
 class FrameGuides:
@@ -51,12 +57,8 @@ class FrameGuides:
     async def calibrate(self, asked: Beginning) -> str:
         frames = guide_frames(asked.kit, asked.folder, None, 1)
         await frames.choose()
-        made = await calibrate(asked.kit, frames, _shown(asked.kit))
-        words = "; ".join(made.judged.words)
-        if not made.judged.good:
-            raise ActivityFailed(f"the calibration is of no use: {words}")
-        keep(asked.kit, asked.folder, made)
-        return words
+        made = await _good_one(asked.kit, asked.folder, frames, _shown(asked.kit))
+        return "; ".join(made.judged.words)
 
     async def begin(self, asked: Beginning) -> GuideLoop:
         kit = asked.kit

@@ -182,7 +182,7 @@ class NightGuider:
         lease: Lease | None = None
         failed = False
         self._why, self._stopping, self._seen_at = "", "", None
-        frames_before = len(self._offs)
+        began = self._clock.utcnow()
         try:
             async with self._arbiter.claim(_CLAIMS, "guiding", Urgency.BENCH) as lease:
                 self._forget_where_moved()
@@ -204,7 +204,7 @@ class NightGuider:
             ran, self._work, self._task = self._work is not None, None, None
             self._remember_place()
             begun.set()
-            self._tell_end(ran, failed, frames_before)
+            self._tell_end(ran, failed, began)
 
     def _asked(self, calibrate: Calibrate) -> Beginning:
         async def tell(values: dict[str, Any], words: str) -> None:
@@ -268,8 +268,9 @@ class NightGuider:
         mount = self._kit().devices.named("mount").state
         self._stood_deg = (mount.ra_deg, mount.dec_deg) if mount is not None else None
 
-    def _tell_end(self, ran: bool, failed: bool, frames_before: int) -> None:
-        offs = list(self._offs)[frames_before:] if len(self._offs) < _REMEMBERED else list(self._offs)
+    def _tell_end(self, ran: bool, failed: bool, began: datetime) -> None:
+        """With the figures of what is remembered since it began."""
+        offs = [off for off in self._offs if off[0] >= began]
         values: dict[str, Any] = {"failed": failed, "frames": len(offs)}
         said = f"guiding ends: {self._why}" if ran else f"guiding did not begin: {self._why}"
         if offs:
