@@ -10,7 +10,7 @@ from scipy.spatial.transform import Rotation
 from vigil.polar.attitude import Sighting, attitude, ground_vector
 from vigil.polar.axis import NoAxis, axis_of
 from vigil.polar.error import PolarError, axis_direction, error_of, refracted_pole_deg, true_pole_deg
-from vigil.polar.turning import Frame, left_of, way_of
+from vigil.polar.turning import Frame, left_of, tracked, way_of
 from vigil.sky.horizontal import unobserve
 from vigil.sky.instants import from_datetimes
 from vigil.sky.site import Site
@@ -130,13 +130,20 @@ def test_a_star_s_way_leads_the_axis_to_the_pole_and_tells_what_is_left(site: Si
     turned = Frame(np.stack([axis, stands[1], stands[2]]), 3.0)
     there = turned.raised(-np.radians(12.0 / 60), azimuth, south).swung(-azimuth, south).attitude[0]
     assert there == pytest.approx(ground_vector(*true_pole_deg(site)), abs=1e-9)
-    for share, left in ((0.0, ERROR), (1.0, PolarError(0.0, 0.0))):
-        now = tuple(np.add(way.star, share * np.subtract(way.mark, way.star)))
-        told = left_of(frame, star, ERROR, site.latitude_deg, now)  # type: ignore[arg-type]
-        assert told.altitude_arcmin == pytest.approx(left.altitude_arcmin, abs=0.01)
-        assert told.azimuth_arcmin == pytest.approx(left.azimuth_arcmin, abs=0.01)
-    # half of the altitude's leg alone
-    half = tuple(np.add(way.star, 0.5 * np.subtract(way.turn, way.star)))
-    told = left_of(frame, star, ERROR, site.latitude_deg, half)  # type: ignore[arg-type]
-    assert told.altitude_arcmin == pytest.approx(6.0, abs=0.05)
-    assert told.azimuth_arcmin == pytest.approx(-25.0, abs=0.1)
+
+
+@pytest.mark.parametrize("site", [NORTH, SOUTH])
+@pytest.mark.parametrize("slipped_deg", [0.0, -0.4])
+def test_what_is_left_follows_from_how_the_camera_stands(site: Site, slipped_deg: float) -> None:
+    """Ten minutes later, both adjusters turned a little, in either order, and perhaps a clutch slipped."""
+    south, latitude = site.latitude_deg < 0, site.latitude_deg
+    stands, axis = attitude(frames(site, ERROR)[0], site), axis_direction(ERROR, true_pole_deg(site))
+    later = tracked(stands, axis, 600.0, latitude)
+    slip = tracked(later, axis, slipped_deg / 15.041067 * 3600, latitude)
+    azimuth = np.radians(-25.0 / 60) / np.cos(np.radians(latitude))
+    raised, swung = np.radians(-5.0 / 60), 0.5 * azimuth
+    now = Frame(slip, 1.0).raised(raised, azimuth, south).swung(-swung, south)
+    told = left_of(later, now.attitude, ERROR, axis, latitude)
+    assert told.left.altitude_arcmin == pytest.approx(7.0, abs=0.01)
+    assert told.left.azimuth_arcmin == pytest.approx(-12.5, abs=0.01)
+    assert told.slipped_deg == pytest.approx(slipped_deg, abs=1e-3)

@@ -15,7 +15,7 @@ from vigil.files.skytable import has_table
 from vigil.guiding.record import BadRecord
 from vigil.polar.axis import Axis, NoAxis, axis_of
 from vigil.polar.drift import NoDrift, drift_of
-from vigil.polar.error import PolarError, error_of, refracted_pole_deg, true_pole_deg
+from vigil.polar.error import PolarError, refracted_pole_deg, told_error, true_pole_deg
 from vigil.runtime.folders import cache_folder, own_catalogue_folder
 from vigil.sky.instants import from_datetimes
 from vigil.sky.site import Site, standard_pressure_hpa
@@ -128,8 +128,8 @@ def _values(found: list[Sighted], axis: Axis | None, site: Site, reason: str) ->
     if axis is None:
         return told
     at = next(one.sighting.at for one in found if one.sighting is not None)
-    against_true = error_of(axis, true_pole_deg(site))
-    against_seen = error_of(axis, refracted_pole_deg(site, from_datetimes(at)))
+    against_true = told_error(axis, true_pole_deg(site), site)
+    against_seen = told_error(axis, refracted_pole_deg(site, from_datetimes(at)), site)
     return {
         **told,
         **_error(against_true),
@@ -154,7 +154,7 @@ def _error(error: PolarError) -> dict[str, Any]:
 def _in_words(told: dict[str, Any], axis: Axis | None, site: Site) -> str:
     if axis is None:
         return f"no axis: {told['reason']}"
-    error = error_of(axis, true_pole_deg(site))
+    error = told_error(axis, true_pole_deg(site), site)
     high = "too high" if error.altitude_arcmin > 0 else "too low"
     side = "east" if error.azimuth_arcmin > 0 else "west"
     lines = [

@@ -16,6 +16,7 @@ from vigil.polar.attitude import Sighting
 from vigil.sky.site import Site, standard_pressure_hpa
 from vigil.solving.blind import Breadth
 from vigil.solving.near import Hint
+from vigil.solving.solution import Solution
 from vigil.solving.wcs import Wcs
 
 _WITHIN_DEG, _BROADER = 12.0, 1.4
@@ -34,6 +35,20 @@ class Sighted:
     wcs: Wcs | None
     stars: int
     reason: str
+
+
+def sighting_of(solution: Solution, wcs: Wcs, at: datetime) -> Sighting:
+    """Of a frame whose middle was then: how well its centre and its turn are known follows from its stars."""
+    rms = solution.rms_arcsec if math.isfinite(solution.rms_arcsec) else 1.0
+    each = rms / math.sqrt(max(solution.stars_matched, 1))
+    return Sighting(
+        at,
+        wcs.ra_deg,
+        wcs.dec_deg,
+        wcs.position_angle_deg,
+        math.hypot(each, _SOLVED_ARCSEC, _AIR_ARCSEC),
+        math.hypot(each, _SOLVED_ARCSEC) / math.radians(_LEVER * min(wcs.field_deg)),
+    )
 
 
 def site_of(header: dict[str, Any]) -> Site | None:
@@ -79,15 +94,5 @@ def sighted(path: Path, cache: Path | None = None, own: Path | None = None) -> S
     if found.wcs is None:
         return Sighted(path, None, None, found.stars_detected, found.reason)
     wcs = found.wcs
-    each = (found.rms_arcsec if math.isfinite(found.rms_arcsec) else 1.0) / math.sqrt(
-        max(found.stars_matched, 1)
-    )
-    sighting = Sighting(
-        at,
-        wcs.ra_deg,
-        wcs.dec_deg,
-        wcs.position_angle_deg,
-        math.hypot(each, _SOLVED_ARCSEC, _AIR_ARCSEC),
-        math.hypot(each, _SOLVED_ARCSEC) / math.radians(_LEVER * min(wcs.field_deg)),
-    )
+    sighting = sighting_of(found, wcs, at)
     return Sighted(path, sighting, wcs, found.stars_matched, "")

@@ -1,6 +1,6 @@
 """How far a polar axis is from the pole, in the two ways in which adjusters move it."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -10,6 +10,9 @@ from vigil.sky.angles import wrap_180
 from vigil.sky.horizontal import observe, unobserve
 from vigil.sky.instants import Instants
 from vigil.sky.site import Site
+
+_SAG_SIGMA_ARCSEC = 10.0
+"""At the horizon; twice that is the most that is usual."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,6 +56,19 @@ def error_of(axis: Axis, pole_deg: tuple[float, float]) -> PolarError:
         float(sigma_alt),
         float(sigma_az * across),
     )
+
+
+def with_sag(error: PolarError, latitude_deg: float) -> PolarError:
+    """Tubes and their cameras sag, by up to some 20″ at the horizon, nobody knows by how much: near the pole
+    they do so always alike, and an axis seems lower by that. It can't be told apart from the axis, so that it
+    is part of what isn't known."""
+    sag_arcmin = _SAG_SIGMA_ARCSEC / 60 * float(np.cos(np.radians(latitude_deg)))
+    return replace(error, sigma_altitude_arcmin=float(np.hypot(error.sigma_altitude_arcmin, sag_arcmin)))
+
+
+def told_error(axis: Axis, pole_deg: tuple[float, float], site: Site) -> PolarError:
+    """Against a pole, with all that isn't known."""
+    return with_sag(error_of(axis, pole_deg), site.latitude_deg)
 
 
 def axis_direction(error: PolarError, pole_deg: tuple[float, float]) -> np.ndarray:

@@ -1,6 +1,7 @@
-"""While the adjusters are turned: where a star has to go on the frame, and what is left by where it
-stands."""
+"""While the adjusters are turned: where a star has to go on the frame, and what is left of the error by how
+the camera stands."""
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,6 +12,7 @@ from scipy.spatial.transform import Rotation
 from vigil.polar.error import PolarError
 
 Floats = NDArray[np.float64]
+_SIDEREAL_DEG_S = 15.041067 / 3600
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,32 +72,45 @@ def way_of(frame: Frame, star_px: tuple[float, float], error: PolarError, latitu
     return Way(star_px, _pair(raised.pixels(star)), _pair(there.pixels(star)))
 
 
-def left_of(
-    frame: Frame,
-    star_px: tuple[float, float],
-    error: PolarError,
-    latitude_deg: float,
-    now_px: tuple[float, float],
-) -> PolarError:
-    """What is left of an error once the star, that stood at `star_px` with all of it, stands at `now_px`; the
-    frame is that of the beginning, and the mount has tracked since."""
-    south, star = latitude_deg < 0, frame.direction(*star_px)
+def tracked(stood: Floats, axis: Floats, seconds: float, latitude_deg: float) -> Floats:
+    """An attitude so much later, the mount having tracked about its own axis and nothing else."""
+    west = -1.0 if latitude_deg >= 0 else 1.0
+    turn = Rotation.from_rotvec(west * math.radians(_SIDEREAL_DEG_S * seconds) * axis)
+    return np.asarray(turn.apply(stood))
+
+
+@dataclass(frozen=True, slots=True)
+class Turned:
+    """What is left of an error once the adjusters were turned, and by how much the mount turned in right
+    ascension beside its tracking (degrees, + as the sky turns): a clutch that slipped, a motor that stood."""
+
+    left: PolarError
+    slipped_deg: float
+
+
+def left_of(stood: Floats, now: Floats, error: PolarError, axis: Floats, latitude_deg: float) -> Turned:
+    """By how an attitude is against how it would be without a hand at the adjusters: two turns of theirs and
+    one about the axis are all that a mount can do whose declination is still, so they follow exactly. Which
+    star is looked at, and how far it has jumped, doesn't come into it."""
+    south = latitude_deg < 0
     altitude, azimuth = _radians(error, latitude_deg)
+    west = -1.0 if latitude_deg >= 0 else 1.0
 
     def off(turned: Floats) -> Floats:
-        stands = frame.raised(-float(turned[0]), azimuth, south).swung(-float(turned[1]), south)
-        return np.asarray(stands.pixels(star) - np.array(now_px))
+        slipped = Rotation.from_rotvec(west * turned[2] * axis).apply(stood)
+        frame = Frame(np.asarray(slipped), 1.0)
+        there = frame.raised(-float(turned[0]), azimuth, south).swung(-float(turned[1]), south)
+        return np.asarray(np.cross(there.attitude, now).sum(axis=0))
 
-    step = np.radians(1 / 60)
-    found = least_squares(off, np.zeros(2), x_scale=np.full(2, step))
+    found = least_squares(off, np.zeros(3), x_scale=np.full(3, np.radians(1 / 60))).x
     across = np.cos(np.radians(latitude_deg))
-    left_alt, left_az = altitude - found.x[0], azimuth - found.x[1]
-    return PolarError(
-        float(np.degrees(left_alt) * 60),
-        float(np.degrees(left_az) * 60 * across),
+    left = PolarError(
+        float(np.degrees(altitude - found[0]) * 60),
+        float(np.degrees(azimuth - found[1]) * 60 * across),
         error.sigma_altitude_arcmin,
         error.sigma_azimuth_arcmin,
     )
+    return Turned(left, float(np.degrees(found[2])))
 
 
 def _radians(error: PolarError, latitude_deg: float) -> tuple[float, float]:

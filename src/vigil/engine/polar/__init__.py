@@ -1,0 +1,1 @@
+"""The polar axis measured and mended: frames and turns, adjusters, drift."""

@@ -1,0 +1,179 @@
+"""The camera that looks at the pole: main or guide, each through its own optics; its frames solved."""
+
+import base64
+import zlib
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vigil.devices.protocols import Exposure, RawFrame
+from vigil.documents.polar import CameraName
+from vigil.documents.rig import Rig
+from vigil.engine.activities.moves import filter_to, frame_exposure, is_mosaic, take
+from vigil.engine.activity import ActivityFailed, Kit
+from vigil.engine.errand import ErrandRefused
+from vigil.files.sightings import sighting_of
+from vigil.planning.polarturns import pole_sign
+from vigil.polar.attitude import Sighting
+from vigil.solving.blind import Breadth
+from vigil.solving.near import Hint
+from vigil.solving.solution import Solution
+from vigil.solving.wcs import Wcs
+
+_SCALE_TOLERANCE, _BREADTH = 0.05, 1.3
+_WITHIN_DEG, _AROUND_POLE_DEG, _NEXT_DEG = 12.0, 25.0, 3.0
+"""How far the mount's coordinates may be off near the pole; then all round the pole is searched. Of frames
+whose place is known by the one before."""
+_GUIDE_OFFSET = 20
+_LEAST_FIELD_DEG, _NARROW_NM = 0.5, 40.0
+_SHOWN_SIDE_PX, _SHOWN_SIGMA = 420, 2.5
+
+
+@dataclass(frozen=True, slots=True)
+class SolvedFrame:
+    """`sighting` None where it was not solved: the solution's reason says why."""
+
+    frame: RawFrame
+    at: datetime
+    solution: Solution
+    wcs: Wcs | None
+    sighting: Sighting | None
+
+
+@dataclass(frozen=True, slots=True)
+class PolarCamera:
+    """Where `exposure_s` and the others are left out they are the rig's."""
+
+    kit: Kit
+    name: CameraName
+    exposure_s: float | None = None
+    gain: int | None = None
+    binning: int | None = None
+    filter: str = ""
+
+    @property
+    def device(self) -> str:
+        return "camera" if self.name == "main" else "guide camera"
+
+    @property
+    def exposure(self) -> Exposure:
+        rig = self.kit.rig
+        if self.name == "main":
+            usual = frame_exposure(self.kit, self.exposure_s or rig.solve_exposure_s, "solving")
+        else:
+            assert rig.guider is not None, "asked for before"
+            usual = Exposure(self.exposure_s or rig.guider.exposure_s, rig.guider.gain, _GUIDE_OFFSET, 1)
+        gain = usual.gain if self.gain is None else self.gain
+        return Exposure(usual.exposure_s, gain, usual.offset, self.binning or usual.binning)
+
+    @property
+    def scale_arcsec_px(self) -> float:
+        return scale_of(self.kit.rig, self.name) * self.exposure.binning
+
+    async def ready(self) -> list[str]:
+        """The filter to look through in the beam. Returns what people should know of it."""
+        wheel = self.kit.rig.wheel
+        if self.name != "main" or wheel is None:
+            return []
+        name = self.filter or wheel.solve_through
+        try:
+            width_nm = wheel.filter(name).width_nm
+        except KeyError as unknown:
+            raise ActivityFailed(str(unknown.args[0])) from None
+        await filter_to(self.kit, name)
+        if width_nm > _NARROW_NM:
+            return []
+        return [f"{name} lets {width_nm:g} nm through: few stars will show, a broad filter is better"]
+
+    async def take(self, near: Sighting | None = None, longer: float = 1.0) -> SolvedFrame:
+        """A frame, solved near the one before where there is one, else by the camera's scale wherever near the
+        pole it looks. Raises DeviceError and MeasuringFailed."""
+        exposure = self.exposure
+        wanted = Exposure(exposure.exposure_s * longer, exposure.gain, exposure.offset, exposure.binning)
+        frame = await take(self.kit, wanted, name=self.device)
+        middle = frame.started_at + timedelta(seconds=frame.exposure.exposure_s / 2)
+        solution = await self._solved(frame, near)
+        wcs = solution.wcs
+        sighting = None if wcs is None else sighting_of(solution, wcs, middle)
+        return SolvedFrame(frame, middle, solution, wcs, sighting)
+
+    async def _solved(self, frame: RawFrame, near: Sighting | None) -> Solution:
+        kit, scale = self.kit, scale_of(self.kit.rig, self.name) * frame.exposure.binning
+        mosaic = self.name == "main" and is_mosaic(kit, frame)
+        side_deg = min(frame.image.shape) * scale / 3600
+        blind = Breadth(side_deg / _BREADTH, side_deg * _BREADTH)
+        solution: Solution | None = None
+        for ra, dec, within in self._places(near):
+            hint = Hint(ra, dec, scale * (1 - _SCALE_TOLERANCE), scale * (1 + _SCALE_TOLERANCE), within)
+            last = within == _AROUND_POLE_DEG
+            solution = await kit.measurer.solve(frame.image, hint, blind if last else None, mosaic)
+            if solution.wcs is not None or near is not None:
+                break
+        assert solution is not None, "there is one place at least"
+        return solution
+
+    def _places(self, near: Sighting | None) -> list[tuple[float, float, float]]:
+        if near is not None:
+            return [(near.ra_deg, near.dec_deg, _NEXT_DEG)]
+        mount = self.kit.devices.mount.state if self.kit.devices.mount else None
+        pole = (0.0, 90.0 * pole_sign(self.kit.rig), _AROUND_POLE_DEG)
+        return [pole] if mount is None else [(mount.ra_deg, mount.dec_deg, _WITHIN_DEG), pole]
+
+
+def scale_of(rig: Rig, name: CameraName) -> float:
+    """Arc-seconds an unbinned pixel. Raises ErrandRefused where the rig has no such camera, or doesn't say."""
+    if name == "guide":
+        if rig.guider is None:
+            raise ErrandRefused(f"{rig.name} has no guide camera: take the main one")
+        if rig.guide_scale_arcsec_px is None:
+            raise ErrandRefused(f"{rig.name}: the guide scope's focal length isn't known")
+        return rig.guide_scale_arcsec_px
+    if rig.camera is None or rig.telescope is None:
+        raise ErrandRefused(f"{rig.name} has no camera behind a telescope: take the guide camera")
+    return rig.scale_arcsec_px()
+
+
+def field_deg(rig: Rig, name: CameraName) -> tuple[float, float]:
+    """(across, high)."""
+    scale = scale_of(rig, name)
+    if name == "guide":
+        assert rig.guider is not None, "it has a scale"
+        rows, columns = rig.guider.rows, rig.guider.columns
+    else:
+        rows, columns = rig.field_px()
+    return columns * scale / 3600, rows * scale / 3600
+
+
+def field_words(rig: Rig, name: CameraName) -> str:
+    """What to expect of a small field; empty where it is wide enough."""
+    across, high = field_deg(rig, name)
+    if min(across, high) >= _LEAST_FIELD_DEG:
+        return ""
+    return (
+        f"the field is {across:.2f}° × {high:.2f}°, under {_LEAST_FIELD_DEG:g}°: so near the pole it may show "
+        "too few stars to be solved"
+    )
+
+
+def shown(image: NDArray[np.generic]) -> dict[str, Any]:
+    """A frame for people to see: no side longer than some 400 pixels, square roots of what stands out of the
+    noise in 255 steps, packed."""
+    data = np.asarray(image, dtype=np.float32)
+    every = max(1, -(-max(data.shape) // _SHOWN_SIDE_PX))
+    rows, columns = (side // every for side in data.shape)
+    blocks = data[: rows * every, : columns * every].reshape(rows, every, columns, every)
+    highest = blocks.max(axis=(1, 3))  # a star must not drown in the mean of its block
+    middle = float(np.median(highest))
+    noise = 1.4826 * float(np.median(np.abs(highest - middle))) or 1.0
+    over = np.maximum(highest - middle - _SHOWN_SIGMA * noise, 0.0)
+    top = max(float(np.percentile(over, 99.9)), 10 * noise)
+    steps = np.rint(255 * np.sqrt(np.minimum(over / top, 1.0))).astype(np.uint8)
+    return {
+        "rows": rows,
+        "columns": columns,
+        "every": every,
+        "pixels": base64.b64encode(zlib.compress(steps.tobytes(), 6)).decode(),
+    }
