@@ -89,8 +89,8 @@ class PolarCamera:
         return [f"{name} lets {width_nm:g} nm through: few stars will show, a broad filter is better"]
 
     async def take(self, near: Sighting | None = None, longer: float = 1.0) -> SolvedFrame:
-        """A frame, solved near the one before where there is one, else by the camera's scale wherever near the
-        pole it looks. Raises DeviceError and MeasuringFailed."""
+        """A frame, solved near the one before where there is one, else by the camera's scale wherever
+        near the pole it looks. Raises DeviceError and MeasuringFailed."""
         exposure = self.exposure
         wanted = Exposure(exposure.exposure_s * longer, exposure.gain, exposure.offset, exposure.binning)
         frame = await take(self.kit, wanted, name=self.device)
@@ -124,7 +124,8 @@ class PolarCamera:
 
 
 def scale_of(rig: Rig, name: CameraName) -> float:
-    """Arc-seconds an unbinned pixel. Raises ErrandRefused where the rig has no such camera, or doesn't say."""
+    """Arc-seconds an unbinned pixel. Raises ErrandRefused where the rig has no such camera or
+    doesn't say."""
     if name == "guide":
         if rig.guider is None:
             raise ErrandRefused(f"{rig.name} has no guide camera: take the main one")
@@ -153,8 +154,8 @@ def field_words(rig: Rig, name: CameraName) -> str:
     if min(across, high) >= _LEAST_FIELD_DEG:
         return ""
     return (
-        f"the field is {across:.2f}° × {high:.2f}°, under {_LEAST_FIELD_DEG:g}°: so near the pole it may show "
-        "too few stars to be solved"
+        f"the field is {across:.2f}° × {high:.2f}°, under {_LEAST_FIELD_DEG:g}°: so near the pole it may "
+        "show too few stars to be solved"
     )
 
 

@@ -3,6 +3,7 @@
 from collections.abc import Awaitable, Callable
 from dataclasses import dataclass, field
 from datetime import datetime
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -259,9 +260,7 @@ def _inside_share(places: list[tuple[float, float]], shape: tuple[int, int]) -> 
     """How much of a way through these places lies inside, away from the border."""
     rows, columns = shape
     steps = np.linspace(0, 1, 11)[:, None]
-    legs = [
-        np.array(a) + steps * (np.array(b) - np.array(a)) for a, b in zip(places, places[1:], strict=False)
-    ]
+    legs = [np.array(a) + steps * (np.array(b) - np.array(a)) for a, b in pairwise(places)]
     way = np.concatenate(legs)
     inside = (
         (way[:, 0] >= _MARGIN_PX)
