@@ -29,14 +29,18 @@ def test_the_rules_of_the_trade() -> None:
 def record(
     error_arcmin: float, seconds: float, seed: int, axis: AxisName = "azimuth", hour_angle_deg: float = 0.0
 ) -> tuple[np.ndarray, np.ndarray]:
-    """A star's places every two seconds, in air that moves it by an arc-second with a memory, and now and
-    then a gust."""
+    """A star's places every two seconds, in air that moves it by an arc-second with memories of seconds to a
+    quarter of a minute, and now and then a gust."""
     rng = np.random.default_rng(seed)
     at = np.arange(0.0, seconds, 2.0)
-    air = np.zeros_like(at)
-    for k in range(1, len(at)):
-        air[k] = 0.5 * air[k - 1] + rng.normal(0, 0.8)
-    air[rng.random(len(at)) < 0.03] += rng.normal(0, 6.0)
+    air = rng.normal(0, 0.5, len(at))
+    for keep in (0.1, 0.6, 0.87):
+        part = rng.normal(0, 0.5)
+        for k in range(len(at)):
+            part = keep * part + np.sqrt(1 - keep**2) * rng.normal(0, 0.5)
+            air[k] += part
+    gusts = rng.random(len(at)) < 0.02
+    air[gusts] += rng.normal(0, 6.0, gusts.sum())
     rate = error_arcmin * shown(axis, hour_angle_deg, 47.0)
     rate += refraction_drift_arcsec_min(47.0, 0.0, hour_angle_deg)
     return at, rate / 60 * at + air

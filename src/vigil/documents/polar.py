@@ -72,8 +72,11 @@ class DriftWish(BaseModel):
     within_arcmin: Annotated[float, Field(ge=0.1, le=30)] = 0.5
     longest_s: Annotated[float, Field(ge=30, le=3600)] = 1200.0
     exposure_s: Seconds | None = None
-    guides: bool = True
-    """Whether right ascension is guided meanwhile."""
+    turned: float | None = None
+    """By how much the adjuster was turned since the last round (turns, + clockwise), where that is known."""
+    stays: bool = False
+    """Whether it goes on watching the star while the adjuster is turned, until it is told to measure
+    again."""
 
 
 class PlaceWish(BaseModel):

@@ -130,6 +130,8 @@ class PlainErrand(Errand):
     """Whether it is done though the ledger can't be written."""
     RECORD_LIMIT_S: ClassVar[float] = 2.0
     """What must be done waits so long for its beginning to be on record."""
+    SETS_ASIDE: ClassVar[frozenset[str]] = frozenset()
+    """Kinds of errands that are stopped when it begins, and begun again as they were once it is over."""
     GRACE_S: ClassVar[float] = 0.0
     """What it needs to leave things well when somebody more urgent wants its devices."""
 
@@ -170,6 +172,11 @@ class PlainErrand(Errand):
     @property
     def words(self) -> str:
         return self._words
+
+    @property
+    def given(self) -> Mapping[str, Any]:
+        """What it was asked for with."""
+        return self._given
 
     @property
     def claims(self) -> frozenset[str]:

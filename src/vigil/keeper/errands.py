@@ -136,6 +136,12 @@ class Errands:
             if errand.KIND != NIGHT:
                 errand.stop(why)
 
+    async def until_over(self, errand: Errand) -> None:
+        """Whatever it ends with."""
+        found = self._under_way.get(errand.id)
+        if found is not None:
+            await asyncio.wait({found[1]})
+
     async def until_nights_are_over(self) -> None:
         """Also those that are begun meanwhile."""
         while tasks := [task for errand, task in self._under_way.values() if errand.KIND == NIGHT]:

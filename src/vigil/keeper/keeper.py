@@ -36,7 +36,7 @@ from vigil.engine.activity import Kit, no_step
 from vigil.engine.arbiter import Arbiter, Urgency
 from vigil.engine.ending import to_the_end
 from vigil.engine.equipment import Equipment
-from vigil.engine.errand import ErrandRefused, Workplace
+from vigil.engine.errand import ErrandRefused, PlainErrand, Workplace
 from vigil.engine.errands import kinds
 from vigil.engine.guards.guards import Guards
 from vigil.engine.hand.hand import Hand
@@ -45,6 +45,7 @@ from vigil.engine.night import Night
 from vigil.engine.progress import Progress
 from vigil.engine.questions import nobody_asks
 from vigil.engine.stopping import EmergencyStop
+from vigil.keeper.aside import Aside
 from vigil.keeper.charge import KeeperCharge
 from vigil.keeper.errands import Errands, NoErrand
 from vigil.keeper.guarding import Guarding
@@ -122,6 +123,7 @@ class Keeper:
             self._hand_finished,
         )
         self._place = place
+        self._aside = Aside(self._errands, self._begin_again)
         self._hand = Hand(place, self._errands.under_way, self._hand_finished)
         self._stop = EmergencyStop(equipment.devices, arbiter, equipment.clock)
         self._charge = KeeperCharge(place, self._errands, self._night_under_way, lambda: self._guards.open())
@@ -161,6 +163,7 @@ class Keeper:
             await self._errands.until_nights_are_over()
         finally:
             self._stop.release()
+            self._aside.forget()
             await self._errands.leave("the keeper leaves")
             await to_the_end(self._leave_shut())
             for task in (guarding, telling, live):
@@ -500,9 +503,21 @@ class Keeper:
             raise ErrandRefused(f"no errand is called {name!r}; there is {', '.join([BY_HAND, *kinds()])}")
         if kind.URGENCY < Urgency.NIGHT and self._run_state in (RunState.RUNNING, RunState.CLOSING):
             raise ErrandRefused(f"{name}: a night runs; hold it first")
-        errand = kind.asked_for(self._place, await self._errands.recorder(name), ask.id, values)
+        return await self._begin_kind(kind, name, ask.id, values)
+
+    async def _begin_kind(
+        self, kind: type[PlainErrand], name: str, asked: str, values: dict[str, Any]
+    ) -> str:
+        errand = kind.asked_for(self._place, await self._errands.recorder(name), asked, values)
+        aside = self._aside.set_aside(kind.SETS_ASIDE, errand.words)
         await self._errands.begin(errand)
+        self._aside.go_on_after(errand, aside)
         return errand.id
+
+    async def _begin_again(self, name: str, values: dict[str, Any]) -> None:
+        """What was set aside, unless a night has the devices meanwhile."""
+        if self._run_state not in (RunState.RUNNING, RunState.CLOSING):
+            await self._begin_kind(kinds()[name], name, "", values)
 
     def _answer_question(self, ask: Ask) -> str:
         """A person's word to the errand that asks; where several do it has to be named."""

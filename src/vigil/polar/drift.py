@@ -15,10 +15,20 @@ AxisName = Literal["azimuth", "altitude"]
 ARCSEC_MIN_PER_ARCMIN = 15.041067 * 60 * math.radians(1 / 60)
 """By how much a star drifts where an axis that is an arc-minute off shows all of it: 0.26″ a minute."""
 _LEAST_SAMPLES, _LEAST_SHARE = 20, 0.2
-_HUBER, _ROUNDS = 1.345, 30
-"""Residuals beyond so many standard deviations count less (Huber 1981, Robust Statistics, section 7.6)."""
-_MOST_LIKE_THE_LAST = 0.95
-_WANTED_ARCMIN = 0.5
+_WILD, _MOST_SAMPLES = 3.5, 400
+"""Standard deviations, beyond which a sample is wild."""
+_MEMORIES = ((0.5, 1.0), (0.31, 4.0), (0.19, 12.0))
+"""Shares of the air's motion and their memories in seconds: together a spectrum that falls as f^−2/3 down to
+some hundredths of a hertz, as angles of arrival do until the outer scale has passed (Conan, Rousset & Madec
+1995, JOSA A 12, 1559)."""
+_COUNTS = 3
+"""Samples that remember each other count as one, in how sure the scatter itself is."""
+_SHARES = (0.0, 0.15, 0.3, 0.45, 0.6, 0.75, 0.9, 0.97)
+"""Of a sample's scatter, that the air remembers: tried all, and weighed."""
+_WANTED_ARCMIN, _Z_95 = 0.5, 1.96
+_ENOUGH_SHARE, _SIGN_HALVES = 0.6, 2.0
+"""Of what is wanted, that the interval must come to; and how many of its halves an error must be away from 0
+for its side to be said: 3.3 and 4 standard errors."""
 _REFRACTION_ARCSEC = 58.3
 """Of the zenith distance's tangent, in standard air at sea level."""
 
@@ -30,8 +40,9 @@ class NoDrift(ValueError):
 @dataclass(frozen=True, slots=True)
 class Drift:
     """Of a star in declination: arc-seconds a minute, + northward, with 95 % intervals; and what that says of
-    an axis, arc-minutes (+ too high, + east of the pole). `enough` once the interval is as narrow as was
-    asked, else in about so many seconds."""
+    an axis, arc-minutes (+ too high, + east of the pole). `enough` once the interval is clearly narrower than
+    was asked, else in about so many seconds: it is looked at again and again, and must not stop at the first
+    lucky moment."""
 
     rate_arcsec_min: float
     half_rate_arcsec_min: float
@@ -39,6 +50,16 @@ class Drift:
     interval_95: tuple[float, float]
     enough: bool
     seconds_more: float
+
+    @property
+    def half_arcmin(self) -> float:
+        """Of the interval."""
+        return (self.interval_95[1] - self.interval_95[0]) / 2
+
+    @property
+    def sign_known(self) -> bool:
+        """Whether the side may be said: that must not turn out wrong, however often it is looked at."""
+        return abs(self.error_arcmin) > _SIGN_HALVES * self.half_arcmin
 
 
 def shown(axis: AxisName, hour_angle_deg: float, latitude_deg: float) -> float:
@@ -83,9 +104,13 @@ def drift_of(
     dec_deg: float = 0.0,
     pressure_hpa: float = 1010.0,
     wanted_arcmin: float = _WANTED_ARCMIN,
+    other_arcmin: float = 0.0,
+    other_sigma_arcmin: float = 0.0,
 ) -> Drift:
     """A straight line through the star's places (″, + north) that single wild samples don't pull, after the
-    air's memory is taken out of them, so that its error is told truly. Raises NoDrift."""
+    air's memory is taken out of them, so that its error is told truly. `hour_angle_deg` is that of the middle
+    of the samples; what the other axis has of the drift there is taken off, as far as that is known. Raises
+    NoDrift."""
     share = shown(axis, hour_angle_deg, latitude_deg)
     if abs(share) < _LEAST_SHARE * ARCSEC_MIN_PER_ARCMIN:
         where = "near the meridian" if axis == "azimuth" else "far east or west"
@@ -95,37 +120,66 @@ def drift_of(
     slope, error, freedom = _robust_slope(np.asarray(at_s, dtype=float), np.asarray(dec_arcsec, dtype=float))
     rate, half = 60 * slope, 60 * error * float(student.ppf(0.975, freedom))
     by_air = refraction_drift_arcsec_min(latitude_deg, dec_deg, hour_angle_deg, pressure_hpa)
-    found, half_error = (rate - by_air) / share, half / abs(share)
-    enough = half_error <= wanted_arcmin
+    by_other = shown("altitude" if axis == "azimuth" else "azimuth", hour_angle_deg, latitude_deg)
+    found = (rate - by_air - other_arcmin * by_other) / share
+    half_error = math.hypot(half, _Z_95 * other_sigma_arcmin * by_other) / abs(share)
+    enough = half_error <= _ENOUGH_SHARE * wanted_arcmin
     lasted = float(at_s[-1] - at_s[0])
     # a slope's error falls with the time's power of one and a half
-    more = 0.0 if enough else lasted * ((half_error / wanted_arcmin) ** (2 / 3) - 1)
+    more = 0.0 if enough else lasted * ((half_error / (_ENOUGH_SHARE * wanted_arcmin)) ** (2 / 3) - 1)
     return Drift(rate, half, found, (found - half_error, found + half_error), enough, more)
 
 
 def _robust_slope(at_s: Floats, values: Floats) -> tuple[float, float, int]:
-    """(slope, standard error, degrees of freedom): Cochrane and Orcutt (1949, JASA 44, 32) take the memory
-    of one sample for the last out of the samples, Huber's weights the wild ones."""
+    """(slope, standard error, degrees of freedom) by generalised least squares: how much of the scatter the
+    air remembers is learnt from the samples, by restricted likelihood (Harville 1977, JASA 72, 320), and
+    what remains unsure of that is in the error. Wild samples are drawn in to where the others end."""
+    at_s, values, each = _at_most(at_s, values)
     start = theilslopes(values, at_s)
-    left = values - (start.intercept + start.slope * at_s)
-    left = np.clip(left, -4 * _spread(left), 4 * _spread(left))
-    alike = float(np.clip((left[1:] @ left[:-1]) / max(left @ left, 1e-12), 0.0, _MOST_LIKE_THE_LAST))
-    y, x = values[1:] - alike * values[:-1], at_s[1:] - alike * at_s[:-1]
-    design = np.stack([np.full_like(x, 1 - alike), x - x.mean()], axis=1)
-    weights = np.ones_like(y)
-    for _ in range(_ROUNDS):
-        root = np.sqrt(weights)
-        fit = np.linalg.lstsq(design * root[:, None], y * root, rcond=None)[0]
-        off = y - design @ fit
-        spread = max(_spread(off), 1e-9)
-        weights = np.minimum(1.0, _HUBER * spread / np.maximum(np.abs(off), 1e-12))
-    counted = weights > 0.5
-    freedom = max(int(weights.sum()) - 3, 3)
-    psi = np.clip(off, -_HUBER * spread, _HUBER * spread)
-    scale = float(np.sum(psi**2) / freedom) / max(float(np.mean(counted)) ** 2, 0.25)
-    covariance = scale * np.linalg.inv(design.T @ design)
-    return float(fit[1]), math.sqrt(float(covariance[1, 1])), freedom
+    line = start.intercept + start.slope * at_s
+    bound = _WILD * _spread(values - line)
+    values = line + np.clip(values - line, -bound, bound)
+    design = np.stack([np.ones_like(at_s), at_s - at_s.mean()], axis=1)
+    apart = np.abs(at_s[:, None] - at_s[None, :])
+    remembered = sum(share * np.exp(-apart / memory) for share, memory in _MEMORIES)
+    fits = [_fit(share, remembered, design, values, each) for share in _SHARES]
+    likely = np.array([fit[0] for fit in fits])
+    weights = np.exp(likely - likely.max())
+    weights /= weights.sum()
+    slopes, variances = (np.array([fit[k] for fit in fits]) for k in (1, 2))
+    slope = float(weights @ slopes)
+    variance = float(weights @ (variances + (slopes - slope) ** 2))
+    return slope, math.sqrt(variance), max(len(at_s) // _COUNTS, 3)
+
+
+def _fit(
+    share: float, remembered: Floats, design: Floats, values: Floats, each: int
+) -> tuple[float, float, float]:
+    """(log restricted likelihood, slope, its variance) where the air remembers that share of a sample's
+    scatter; a mean of several has less of the rest."""
+    covariance = share * remembered + (1 - share) / each * np.eye(len(values))
+    lower = np.linalg.cholesky(covariance)
+    x, y = (np.linalg.solve(lower, part) for part in (design, values))
+    inner = x.T @ x
+    fit = np.linalg.solve(inner, x.T @ y)
+    left = y - x @ fit
+    freedom = len(values) - 2
+    sigma2 = max(float(left @ left) / freedom, 1e-12)
+    logdet = 2 * float(np.log(np.diag(lower)).sum()) + float(np.linalg.slogdet(inner)[1])
+    likelihood = -0.5 * (freedom * math.log(sigma2) + logdet)
+    return likelihood, float(fit[1]), sigma2 * float(np.linalg.inv(inner)[1, 1])
+
+
+def _at_most(at_s: Floats, values: Floats) -> tuple[Floats, Floats, int]:
+    """No more samples than can be weighed against each other: means of so many neighbours each."""
+    each = -(-len(at_s) // _MOST_SAMPLES)
+    if each == 1:
+        return at_s, values, 1
+    count = len(at_s) // each
+    whole = slice(0, count * each)
+    # a median of a few would not have the mean's scatter
+    return at_s[whole].reshape(count, each).mean(1), values[whole].reshape(count, each).mean(1), each
 
 
 def _spread(values: Floats) -> float:
-    return float(1.4826 * np.median(np.abs(values - np.median(values))))
+    return max(float(1.4826 * np.median(np.abs(values - np.median(values)))), 1e-9)

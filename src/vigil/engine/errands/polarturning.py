@@ -9,7 +9,8 @@ from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.guiding.frames import eye_of
 from vigil.engine.polar.bench import PolarBench
 from vigil.engine.polar.turning import TurningLoop
-from vigil.polar.adjusters import AdjusterName, Turn, effect_of, jumped, next_words
+from vigil.engine.polar.words import turn_said
+from vigil.polar.adjusters import AdjusterName, Turn, effect_of, jumped
 
 _WANTED_ARCMIN = 0.3
 
@@ -40,7 +41,7 @@ class TurnAdjusters(PolarBench[TurningWish]):
             turn = replace(turn, turns=self._amounts.pop(name, None))
             now = self.kept(kit)
             before = now.adjuster(name)
-            words = f"{name}: {turn.before_arcmin:+.1f}′ → {turn.after_arcmin:+.1f}′, {_said(turn)}"
+            words = f"{name}: {turn_said(turn, _WANTED_ARCMIN)}"
             if jumped(turn, before.gain):
                 words += "; it jumped: that was far from what such a turn has done before"
             self.keep(
@@ -93,9 +94,3 @@ class TurnAdjusters(PolarBench[TurningWish]):
             self._amounts[values["axis"]] = turns
             return f"{values['axis']}: the next movement is taken for {turns:+g} turns"
         raise NotAllowed(f"{self.words}: it knows star, and turned with an axis, not {values}")
-
-
-def _said(turn: Turn) -> str:
-    effect = effect_of(turn, _WANTED_ARCMIN)
-    words = next_words(turn, _WANTED_ARCMIN)
-    return words if effect.value == words else f"{effect.value}: {words}"
