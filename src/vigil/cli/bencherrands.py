@@ -34,6 +34,8 @@ class Order:
     tell: Callable[[Event], None]
     look: Callable[[dict[str, Any]], None]
     stream: str = ""
+    before: tuple[tuple[str, dict[str, Any]], ...] = ()
+    """What has to be done first where it is set up alone."""
 
 
 def alone_wanted(rig: Rig, args: argparse.Namespace) -> bool:
@@ -68,6 +70,8 @@ def _alone(rig: Rig, order: Order, args: argparse.Namespace) -> Event | None:
 
     async def use(bench: Bench) -> Event | None:
         try:
+            for kind, values in order.before:
+                await bench.carry_out(kind, values)
             return await bench.carry_out(order.kind, order.values)
         except ErrandRefused as refused:
             print(f"vigil: {refused}", file=sys.stderr)

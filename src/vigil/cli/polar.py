@@ -26,6 +26,14 @@ _WAYS = {"azimuth": ("west", "east"), "altitude": ("too low", "too high")}
 
 def run(args: argparse.Namespace) -> int:
     """0: the axis is told; 3: it can't be, with the reason; 2: bad input."""
+    if args.action in ("measure", "watch", "place", "back", "log"):
+        if args.files:
+            raise BadInput(f"{args.action}: {args.files[0]!r} is one word too many")
+        from vigil.cli.polarbench import on_the_polar_bench
+
+        return on_the_polar_bench(args)
+    if not args.files:
+        raise BadInput(f"{args.action}: which files?")
     return _drift(args) if args.action == "drift" else _solve(args)
 
 

@@ -69,6 +69,8 @@ class DriftWish(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     axis: AdjusterName = "azimuth"
+    goes: bool = False
+    """Whether the mount is sent where that axis shows first."""
     within_arcmin: Annotated[float, Field(ge=0.1, le=30)] = 0.5
     longest_s: Annotated[float, Field(ge=30, le=3600)] = 1200.0
     exposure_s: Seconds | None = None

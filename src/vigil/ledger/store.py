@@ -29,7 +29,7 @@ from vigil.documents.night import counts
 from vigil.files.trouble import why
 
 log = logging.getLogger(__name__)
-SCHEMA = 5
+SCHEMA = 6
 _EVENTS = """
 CREATE TABLE events (
     id INTEGER PRIMARY KEY AUTOINCREMENT,
@@ -66,6 +66,7 @@ CREATE INDEX IF NOT EXISTS samples_of_errand ON samples (errand, stream);
 _DERIVED = """
 DROP TABLE IF EXISTS frames;
 DROP TABLE IF EXISTS focus_runs;
+DROP TABLE IF EXISTS polar_records;
 DROP TABLE IF EXISTS nights;
 DROP TABLE IF EXISTS errands;
 CREATE TABLE errands (
@@ -116,6 +117,13 @@ CREATE TABLE focus_runs (
     figures TEXT NOT NULL
 );
 CREATE INDEX focus_runs_of_rig ON focus_runs (rig, ended);
+CREATE TABLE polar_records (
+    told INTEGER PRIMARY KEY,
+    errand TEXT NOT NULL,
+    rig TEXT NOT NULL,
+    record TEXT NOT NULL
+);
+CREATE INDEX polar_records_of_rig ON polar_records (rig, told);
 """
 """Made of the events, and made anew of them for a new schema: that is all the migration there is."""
 _SAVED = (
@@ -140,6 +148,8 @@ _DERIVES = frozenset(
 """The others say nothing of the tables, and need not be understood for them."""
 _ENDS_RUNS = frozenset({Kind.ACTIVITY_ENDED, Kind.ERRAND_STEP, Kind.ERRAND_ENDED})
 """What a focus run may end with: an activity, an errand, or one of the several runs of an errand."""
+_TELLS_POLAR = frozenset({Kind.ACTIVITY_STEP, Kind.ERRAND_STEP})
+"""Where a measurement of the polar axis stands: one step each, whatever it is part of."""
 _COLUMNS = "id, errand, at, kind, version, body, reason"
 
 
@@ -269,6 +279,12 @@ class LedgerStore:
         """Raises BadValues for an event that doesn't say what its kind does."""
         if event.kind in _ENDS_RUNS and isinstance(run := event.values.get("run"), dict):
             self._focus_run(event, number, run)
+        if event.kind in _TELLS_POLAR and isinstance(record := event.values.get("polar"), dict):
+            self._db.execute(
+                "INSERT INTO polar_records (told, errand, rig, record) VALUES "
+                "(?, ?, coalesce((SELECT rig FROM errands WHERE errand = ?), ''), ?)",
+                (number, event.errand, event.errand, json.dumps(record, ensure_ascii=False)),
+            )
         if event.kind not in _DERIVES:
             return
         values, at = values_of(event), event.at.astimezone(UTC).isoformat()
@@ -353,6 +369,13 @@ class LedgerStore:
             return None
         events = self._read("errand = ? AND id <= ?", (row[0], ended))
         return next((run for run in reversed(runs_of(events)) if run.number == ended), None)
+
+    def polar_records(self, rig_id: str, most: int = 100) -> list[dict[str, Any]]:
+        """A rig's last measurements of its polar axis, newest first, as `documents.polar.PolarRecord`."""
+        rows = self._db.execute(
+            "SELECT record FROM polar_records WHERE rig = ? ORDER BY told DESC LIMIT ?", (rig_id, most)
+        )
+        return [json.loads(record) for (record,) in rows]
 
     def events(self, errand: str, after: int = 0) -> list[Event]:
         """An errand's events in order, those after an id."""

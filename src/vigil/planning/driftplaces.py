@@ -1,5 +1,5 @@
-"""Where a star's drift shows an axis best: azimuth near the meridian and the equator, altitude low in the east
-or west."""
+"""Where a star's drift shows an axis best: azimuth near the meridian and the equator, altitude low in the
+east or west."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass

@@ -164,11 +164,17 @@ def add_guide(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
 
 _POLAR = """The mount's polar axis.
 
+  measure   with the rig: by three frames with turns in right ascension between them, or by drift
+  watch     while the adjusters are turned, until Ctrl+C: what is left, frame by frame
+  place     send the mount to where one axis shows best in drift
+  back      send the mount back to where it stood before, parked if it was parked
+  log       the measurements on record
   solve     out of two or three frames from anywhere, between which the mount has turned in right ascension
   drift     out of a guide record: how a star drifts in declination, corrections taken out
 
 Times come from DATE-OBS and EXPTIME, the site from the header unless it is given. 0: told; 3: a frame wasn't
-solved, or shows no turn; 2: bad input."""
+solved, or shows no turn, or it was not done; 2: bad input. With a keeper for the rig measure, watch, place
+and back are its errands; without one a simulated rig is set up and measured as fast as can be."""
 
 
 def add_polar(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -178,12 +184,36 @@ def add_polar(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
         description=_POLAR,
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
-    polar.add_argument("action", choices=["solve", "drift"])
+    polar.add_argument("action", choices=["measure", "watch", "place", "back", "log", "solve", "drift"])
     polar.add_argument(
-        "files", nargs="+", metavar="FILE", help="solve: frames, in the order of time; drift: a guide record"
+        "files", nargs="*", metavar="FILE", help="solve: frames, in the order of time; drift: a guide record"
     )
     polar.add_argument("--site", metavar='"LAT LON [HEIGHT_M]"', help="solve: else by the first header")
-    polar.add_argument("--axis", choices=["azimuth", "altitude"], help="drift: which is asked for")
+    polar.add_argument("--method", choices=["frames", "drift"], help="measure: how (frames)")
+    polar.add_argument("--camera", choices=["main", "guide"], help="measure, watch: which looks (guide)")
+    polar.add_argument("--turn", type=number(15, 60), metavar="DEG", help="measure: each turn (30)")
+    polar.add_argument(
+        "--way", choices=["west", "east"], help="measure: which way; else the one that is clear"
+    )
+    polar.add_argument("--frames", type=whole(1), metavar="N", help="measure: 2 or 3 (3); watch: so many")
+    polar.add_argument("--rate", type=number(above=0, most=10), metavar="DEG_S", help="measure: of the turns")
+    polar.add_argument(
+        "--exposure", type=number(above=0, most=60), metavar="S", help="measure, watch: else the rig's"
+    )
+    polar.add_argument("--binning", type=whole(1, 4), metavar="N", help="measure, watch: of the camera")
+    polar.add_argument("--filter", metavar="NAME", help="measure, watch: of the main camera")
+    polar.add_argument(
+        "--go", dest="goes", action="store_true", help="measure: unpark, and go where it shows, first"
+    )
+    polar.add_argument("--star", nargs=2, type=number(0), metavar=("X", "Y"), help="watch: that pixel's star")
+    polar.add_argument(
+        "--turned",
+        type=number(-20, 20),
+        metavar="TURNS",
+        help="measure by drift: by how much the adjuster was turned before, + clockwise",
+    )
+    polar.add_argument("--rig", metavar="RIG", help="a rig's name or its file; the demo's where not given")
+    polar.add_argument("--axis", choices=["azimuth", "altitude"], help="drift, place: which is asked for")
     polar.add_argument("--latitude", type=number(-90, 90), metavar="DEG", help="drift: of the site")
     polar.add_argument("--declination", type=number(-90, 90), metavar="DEG", help="drift: of the star")
     polar.add_argument(
@@ -197,5 +227,14 @@ def add_polar(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
     )
     polar.add_argument("--pressure", type=number(0, 1100), metavar="HPA", help="else the height's usual one")
     polar.add_argument("--temperature", type=number(-60, 60), metavar="C", help="of the air (10)")
-    options.as_json(polar, "one JSON object")
+    polar.add_argument("--quick", action="store_true", help="simulated rigs: measured without drawing pixels")
+    polar.add_argument(
+        "--at", metavar="TIME", help="simulated rigs: when, UTC; else five hours into the evening"
+    )
+    options.scenario(polar)
+    polar.add_argument(
+        "--seed", type=whole(0), metavar="N", help="simulated rigs: another sky, gear and weather"
+    )
+    options.truth(polar)
+    options.as_json(polar, "one JSON object, of measure and watch the last of several lines")
     polar.set_defaults(module="polar")

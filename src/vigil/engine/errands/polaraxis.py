@@ -24,4 +24,5 @@ class MeasurePolarAxis(PolarBench[AxisWish]):
         began = kept.began or began_at(kit)
         made = await measure(kit, self.wish, self.step)
         self.keep(kit, kept.model_copy(update={"last": made.record, "stood": made.stood, "began": began}))
+        await self.step({"polar": figures(made.record)}, record_said(made.record))
         return {"polar": figures(made.record), "agrees": made.agrees, "summary": record_said(made.record)}

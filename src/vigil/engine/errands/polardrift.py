@@ -15,15 +15,14 @@ from vigil.documents.polar import (
     PolarRecord,
     figures,
 )
-from vigil.engine.activities.moves import slew_to
-from vigil.engine.activity import ActivityFailed, Kit
+from vigil.engine.activity import Kit
 from vigil.engine.focusing.bench import stars_stand_still
 from vigil.engine.guiding.bench import needs_guider
 from vigil.engine.guiding.frames import eye_of
 from vigil.engine.polar.bench import PolarBench, began_at
 from vigil.engine.polar.drift import DriftLoop, drift_words
+from vigil.engine.polar.places import go_to_drift_place
 from vigil.engine.polar.words import turn_said
-from vigil.planning.driftplaces import drift_places
 from vigil.polar.adjusters import AdjusterName, Turn, effect_of, gain_of, jumped
 from vigil.polar.drift import Drift
 
@@ -47,10 +46,12 @@ class MeasureDrift(PolarBench[DriftWish]):
 
     async def work(self, kit: Kit) -> dict[str, Any]:
         needs_guider(kit.rig)
-        await stars_stand_still(kit)
         kept = self.kept(kit)
         if kept.began is None:
             self.keep(kit, kept.model_copy(update={"began": began_at(kit)}))
+        if self.wish.goes:
+            await go_to_drift_place(kit, self.wish.axis, self.step)
+        await stars_stand_still(kit)
         self._turns = self.wish.turned
         loop = DriftLoop(kit, self.wish, self._place.folder, self.step, lambda v: self.sample(DRIFT, v))
         loop.other = other = _other(kept, self.wish.axis)
@@ -171,12 +172,4 @@ class GoToDriftPlace(PolarBench[PlaceWish]):
         kept = self.kept(kit)
         if kept.began is None:
             self.keep(kit, kept.model_copy(update={"began": began_at(kit)}))
-        places = drift_places(kit.rig, self.wish.axis, kit.clock.utcnow())
-        if not places:
-            raise ActivityFailed(f"nowhere that shows {self.wish.axis} is the sky clear")
-        mount = kit.devices.mount
-        if mount is not None and mount.state is not None and mount.state.parked:
-            await mount.do("unpark", 15.0, lambda m: m.unpark())
-            await self.step({}, "the mount was parked: it is unparked")
-        await slew_to(kit, places[0].ra_deg, places[0].dec_deg)
-        return {"summary": places[0].words}
+        return {"summary": await go_to_drift_place(kit, self.wish.axis, self.step)}

@@ -92,9 +92,7 @@ class DriftLoop:
             if seen is None or self._jumped(seen):
                 starts += 1
                 if starts >= _STARTS:
-                    raise ActivityFailed(
-                        "the star was lost or jumped again and again: cloud, or a hand at it?"
-                    )
+                    raise ActivityFailed("the star was lost or jumped again and again: a cloud, or a hand?")
                 why = "the star was lost" if seen is None else "the star jumped (was an adjuster turned?)"
                 await self.tell({}, f"{why}; measured again from here")
                 await self._frames.choose(adapt=False)
@@ -144,9 +142,10 @@ class DriftLoop:
 
     @property
     def _later_deg(self) -> float:
-        """By how much the sky has turned between the solved frame and the first sample."""
+        """By how much the sky has turned from the solved frame to the middle of the samples."""
         began = self._began or self._solved_at
-        return (began - self._solved_at).total_seconds() * _SIDEREAL_DEG_S
+        middle_s = (self._at_s[0] + self._at_s[-1]) / 2
+        return ((began - self._solved_at).total_seconds() + middle_s) * _SIDEREAL_DEG_S
 
     @property
     def frames(self) -> int:
@@ -219,9 +218,7 @@ class DriftLoop:
                 np.array(self._dec),
                 self.wish.axis,
                 self.kit.rig.site.latitude_deg,
-                self.hour_angle_deg
-                + (self._at_s[0] + self._at_s[-1]) / 2 * _SIDEREAL_DEG_S
-                + self._later_deg,
+                self.hour_angle_deg + self._later_deg,
                 self.dec_deg,
                 self._pressure_hpa,
                 self.wish.within_arcmin,
