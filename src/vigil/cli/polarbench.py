@@ -23,9 +23,9 @@ from vigil.documents.polar import (
     TURNING,
     TURNING_KIND,
     PolarRecord,
+    record_said,
 )
 from vigil.documents.rig import Rig
-from vigil.engine.polar.words import record_said
 from vigil.ledger.store import LedgerStore
 
 _FRAMES = {"camera": "camera", "exposure": "exposure_s", "binning": "binning", "filter": "filter"}

@@ -1,10 +1,12 @@
 """What is asked of the polar bench, what its measurements come to, and what is kept of them by the rig."""
 
 from datetime import datetime
+from pathlib import Path
 from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from vigil.documents.limited import PLAIN_TEXT
 from vigil.documents.store import Document
 from vigil.polar.adjusters import AdjusterName, Gain, Turn, gain_of
 
@@ -12,12 +14,13 @@ TURNING = "polar turning"
 """The stream of the frames that are taken while the adjusters are turned."""
 DRIFT = "polar drift"
 """The stream of a drift as it becomes known."""
-AXIS_KIND, TURNING_KIND, DRIFT_KIND, BACK_KIND, PLACE_KIND = (
+AXIS_KIND, TURNING_KIND, DRIFT_KIND, BACK_KIND, PLACE_KIND, NOTE_KIND = (
     "polar axis",
     "polar turning",
     "polar drift",
     "polar way back",
     "polar drift place",
+    "polar note",
 )
 """Kinds of errands."""
 Seconds = Annotated[float, Field(gt=0, le=60)]
@@ -93,6 +96,15 @@ class BackWish(BaseModel):
     """The mount sent back to where it stood before the first measurement, and parked where it was parked."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class NoteWish(BaseModel):
+    """A note of one's own on an adjuster."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    axis: AdjusterName
+    note: Annotated[str, Field(max_length=500, pattern=PLAIN_TEXT)] = ""
 
 
 class PolarRecord(BaseModel):
@@ -202,3 +214,23 @@ class KeptPolar(Document):
 def figures(record: PolarRecord) -> dict[str, Any]:
     """Of an errand's end, and in the ledger."""
     return record.model_dump(mode="json")
+
+
+def record_said(record: PolarRecord) -> str:
+    """ "the axis is 12.3′ ± 0.1′ too high, 4.5′ ± 0.1′ west of the pole: 13.1′ in all"."""
+    told = []
+    if record.altitude_arcmin is not None:
+        high = "too high" if record.altitude_arcmin > 0 else "too low"
+        told.append(f"{abs(record.altitude_arcmin):.1f}′ ± {record.sigma_altitude_arcmin or 0:.1f}′ {high}")
+    if record.azimuth_arcmin is not None:
+        side = "east" if record.azimuth_arcmin > 0 else "west"
+        told.append(
+            f"{abs(record.azimuth_arcmin):.1f}′ ± {record.sigma_azimuth_arcmin or 0:.1f}′ {side} of the pole"
+        )
+    said = f"the axis is {', '.join(told)}"
+    return said if record.total_arcmin is None else f"{said}: {record.total_arcmin:.1f}′ in all"
+
+
+def polar_path(rig_id: str, folder: Path) -> Path:
+    """Where what is kept of a rig stands."""
+    return folder / f"polar_{rig_id}.json"

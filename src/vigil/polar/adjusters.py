@@ -8,6 +8,8 @@ from typing import Literal
 import numpy as np
 
 AdjusterName = Literal["altitude", "azimuth"]
+RIGHT_ARCMIN = 0.3
+"""So near an axis needs no more turning."""
 _NOISE, _LEAST_ARCMIN = 2.5, 0.05
 """A change of so many standard errors is one, and one of less never is."""
 _JUMPED = 2.0
@@ -51,7 +53,7 @@ class Turn:
     @property
     def noise_arcmin(self) -> float:
         """A smaller difference of the two says nothing."""
-        return max(_NOISE * np.sqrt(2) * self.sigma_arcmin, _LEAST_ARCMIN)
+        return max(_NOISE * 2**0.5 * self.sigma_arcmin, _LEAST_ARCMIN)
 
 
 @dataclass(frozen=True, slots=True)

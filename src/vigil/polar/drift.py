@@ -141,7 +141,9 @@ def _robust_slope(at_s: Floats, values: Floats) -> tuple[float, float, int]:
     values = line + np.clip(values - line, -bound, bound)
     design = np.stack([np.ones_like(at_s), at_s - at_s.mean()], axis=1)
     apart = np.abs(at_s[:, None] - at_s[None, :])
-    remembered = sum(share * np.exp(-apart / memory) for share, memory in _MEMORIES)
+    remembered = np.zeros_like(apart)
+    for part, memory in _MEMORIES:
+        remembered += part * np.exp(-apart / memory)
     fits = [_fit(share, remembered, design, values, each) for share in _SHARES]
     likely = np.array([fit[0] for fit in fits])
     weights = np.exp(likely - likely.max())

@@ -162,7 +162,18 @@ class Window(QMainWindow):
     def _make_tune(self, jobs: Jobs) -> Workspace:
         from vigil.ui.tune.workspace import Tune
 
-        return Tune(self.session, jobs)
+        tune = Tune(self.session, jobs)
+        tune.polar.place_wanted.connect(self._show_on_chart)
+        return tune
+
+    def _show_on_chart(self, ra_deg: float, dec_deg: float) -> None:
+        """On the sky chart."""
+        from vigil.ui.targets.workspace import Targets
+
+        self.go_to("Targets")
+        if isinstance(self.current, Targets):
+            self.current.show_place(ra_deg, dec_deg, "where a drift shows")
+            self.current.chart.look_at_frame()
 
     def _connect(self) -> None:
         session = self.session

@@ -2,11 +2,10 @@
 
 from typing import Any
 
-from vigil.documents.polar import AXIS_KIND, AxisWish, figures
+from vigil.documents.polar import AXIS_KIND, AxisWish, figures, record_said
 from vigil.engine.activity import Kit
 from vigil.engine.polar.bench import PolarBench, began_at
 from vigil.engine.polar.measure import measure
-from vigil.engine.polar.words import record_said
 
 
 class MeasurePolarAxis(PolarBench[AxisWish]):

@@ -10,9 +10,7 @@ from vigil.engine.guiding.frames import eye_of
 from vigil.engine.polar.bench import PolarBench
 from vigil.engine.polar.turning import TurningLoop
 from vigil.engine.polar.words import turn_said
-from vigil.polar.adjusters import AdjusterName, Turn, effect_of, jumped
-
-_WANTED_ARCMIN = 0.3
+from vigil.polar.adjusters import RIGHT_ARCMIN, AdjusterName, Turn, effect_of, jumped
 
 
 class TurnAdjusters(PolarBench[TurningWish]):
@@ -41,13 +39,13 @@ class TurnAdjusters(PolarBench[TurningWish]):
             turn = replace(turn, turns=self._amounts.pop(name, None))
             now = self.kept(kit)
             before = now.adjuster(name)
-            words = f"{name}: {turn_said(turn, _WANTED_ARCMIN)}"
+            words = f"{name}: {turn_said(turn, RIGHT_ARCMIN)}"
             if jumped(turn, before.gain):
                 words += "; it jumped: that was far from what such a turn has done before"
             self.keep(
                 kit, now.model_copy(update={"adjusters": {**now.adjusters, name: before.with_turn(turn)}})
             )
-            await self.step({"turned": name, "effect": effect_of(turn, _WANTED_ARCMIN).value}, words)
+            await self.step({"turned": name, "effect": effect_of(turn, RIGHT_ARCMIN).value}, words)
 
         self._loop = TurningLoop(
             kit,

@@ -3,20 +3,16 @@
 import logging
 from pathlib import Path
 
-from vigil.documents.polar import KeptPolar
+from vigil.documents.polar import KeptPolar, polar_path
 from vigil.documents.rig import Rig
 from vigil.documents.store import DocumentError, load, save
 
 log = logging.getLogger(__name__)
 
 
-def polar_path(rig: Rig, folder: Path) -> Path:
-    return folder / f"polar_{rig.id}.json"
-
-
 def kept_polar(rig: Rig, folder: Path) -> KeptPolar:
     """An empty one where there is none that can be read; a file that can't stays aside."""
-    path = polar_path(rig, folder)
+    path = polar_path(rig.id, folder)
     try:
         return load(KeptPolar, path) if path.exists() else KeptPolar()
     except (DocumentError, OSError) as problem:
@@ -28,4 +24,4 @@ def kept_polar(rig: Rig, folder: Path) -> KeptPolar:
 def keep_polar(kept: KeptPolar, rig: Rig, folder: Path) -> None:
     """Raises OSError."""
     folder.mkdir(parents=True, exist_ok=True)
-    save(kept, polar_path(rig, folder))
+    save(kept, polar_path(rig.id, folder))

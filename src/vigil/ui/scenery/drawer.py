@@ -18,7 +18,7 @@ from vigil.ui.scenery.dial import Dial
 from vigil.ui.session import Session
 from vigil.ui.workspace import scrolled
 
-_LOOK_MS = 1000
+_LOOK_MS, _AMOUNT_PX = 1000, 40
 _WIDTH = 300
 _DIALS = (
     ("Seeing", "″", 0.8, 8.0, "air.seeing_arcsec", "seeing_arcsec"),
@@ -62,6 +62,12 @@ class SceneryDrawer(QFrame):
         }
         self.minutes = ValueField("minutes that the fault lasts", self._set_minutes, self._say)
         self.go = button("Now", "", "The fault begins at once")
+        self._turn_arcmin = 5.0
+        self.by = ValueField("arc-minutes that an adjuster is turned by", self._set_turn, self._say)
+        self.adjusters = {
+            name: button(name, "small", f"Turn the polar axis's adjuster: {name}")
+            for name in ("higher", "lower", "east", "west")
+        }
         self.on = wrapped("", "small")
         self.said = wrapped("", "small")
         self._lay_out()
@@ -87,6 +93,12 @@ class SceneryDrawer(QFrame):
         body = QVBoxLayout(self.body)
         body.setContentsMargins(0, 0, 0, 0)
         body.setSpacing(5)
+        self.by.setFixedWidth(_AMOUNT_PX)
+        turning = row(self.by, label("′"), *self.adjusters.values(), gap=4)
+        turning.addStretch(1)
+        adjusters = QWidget()
+        adjusters.setLayout(turning)
+        turning.setContentsMargins(0, 0, 0, 0)
         parts: list[QWidget] = [
             label("Scenario", "section"),
             self.scenarios,
@@ -95,6 +107,8 @@ class SceneryDrawer(QFrame):
             label("Turn", "section"),
             *self.dials.values(),
             self.moon,
+            label("The mount's adjusters", "section"),
+            adjusters,
             label("Goes wrong at once", "section"),
             self.kind,
             self.device,
@@ -137,6 +151,7 @@ class SceneryDrawer(QFrame):
                 self.kind.addItem(kind.value, kind)
         self.device.setAccessibleName("to which device")
         self.minutes.show_value(f"{self._minutes:g}")
+        self.by.show_value(f"{self._turn_arcmin:g}")
         self._show_devices()
 
     def _connect(self) -> None:
@@ -149,6 +164,8 @@ class SceneryDrawer(QFrame):
         self.moon.activated.connect(lambda _: self._ask(values=self.moon.currentData()))
         self.kind.currentIndexChanged.connect(lambda _: self._show_devices())
         self.go.clicked.connect(self._go_wrong)
+        for name, turn in self.adjusters.items():
+            turn.clicked.connect(lambda _, n=name: self._turn(n))
         for field, dial in self.dials.items():
             dial.turned.connect(lambda value, f=field: self._ask(values={f: value}))
 
@@ -176,6 +193,17 @@ class SceneryDrawer(QFrame):
     def _set_minutes(self, text: str) -> None:
         self._minutes = number(text, "minutes", 0.0, 1440.0)
         self.minutes.show_value(f"{self._minutes:g}")
+
+    def _set_turn(self, text: str) -> None:
+        self._turn_arcmin = number(text.rstrip("′ "), "turned by", 0.0, 600.0)
+        self.by.show_value(f"{self._turn_arcmin:g}")
+
+    def _turn(self, name: str) -> None:
+        """As a hand at the mount would: they stick and jump as the scenario has it."""
+        self.by.commit()
+        if self.by.state != "wrong":
+            ways = {"higher": (1, 0), "lower": (-1, 0), "east": (0, 1), "west": (0, -1)}
+            self._ask(adjusters=[self._turn_arcmin * way for way in ways[name]])
 
     # -- showing ---------------------------------------------------------------------------------------
 

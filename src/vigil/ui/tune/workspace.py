@@ -12,20 +12,23 @@ from vigil.ui.theme import Size
 from vigil.ui.tune.focus import FocusBench
 from vigil.ui.tune.guiding import GuidingBench
 from vigil.ui.tune.mount import MountBench
+from vigil.ui.tune.polar import PolarBench
 from vigil.ui.workspace import Edited, Workspace
 
 
 class Tune(Workspace):
-    """The benches of focus, guiding and mount; that of polar alignment comes."""
+    """The benches."""
 
     def __init__(self, session: Session, jobs: Jobs) -> None:
         super().__init__("Tune")
-        self.focus, self.guiding, self.mount = (
+        self.polar, self.focus, self.guiding, self.mount = (
+            PolarBench(session, jobs),
             FocusBench(session, jobs),
             GuidingBench(session, jobs),
             MountBench(session),
         )
         self.benches: dict[str, Workspace] = {
+            "Polar": self.polar,
             "Focus": self.focus,
             "Guiding": self.guiding,
             "Mount": self.mount,
