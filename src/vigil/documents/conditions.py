@@ -32,6 +32,12 @@ def guides(rig: Rig) -> bool:
     return rig.mount is not None and rig.guide_scale_arcsec_px is not None
 
 
+def has_polar_axis(rig: Rig) -> bool:
+    """Whether there is one, and a camera to find it with."""
+    sees = rig.guide_scale_arcsec_px is not None or rig.frames_sky
+    return rig.mount is not None and rig.mount.kind != "alt-azimuth" and sees
+
+
 KNOWN: tuple[Known, ...] = (
     Known(
         "connected", (), "Every device answers.", "Vigil connects those that don't, up to three times",
@@ -81,6 +87,12 @@ KNOWN: tuple[Known, ...] = (
     Known(
         "tracking", ("connected", "roof open", "pier side"), "The mount is awake and follows the sky.",
         "it is unparked", ("mount",), may_be_off=False,
+    ),
+    Known(
+        "polar aligned", ("tracking",), "The polar axis was measured tonight, and is near enough.",
+        "Vigil measures it near the pole, and asks you to turn the adjusters",
+        ("mount", "guide camera", "camera"),
+        ("polar_within_arcmin", "polar_wait_min", "polar_unanswered"), wanted=has_polar_axis,
     ),
     Known(
         "guide calibrated", ("tracking",), "A guide calibration that serves; it may be years old.",

@@ -29,6 +29,7 @@ from vigil.documents.eventvalues import (
     read,
 )
 from vigil.documents.eventvalues import PutOff as PutOffValues
+from vigil.documents.polar import PolarRecord
 from vigil.sky.tangent import deproject
 
 
@@ -184,6 +185,10 @@ class NightState:
     dithered: tuple[tuple[str, float, float], ...] = ()
     """The last places: block, arc-seconds beside its target east and north."""
     frames_since_dither: int = 0
+    polar: PolarRecord | None = None
+    """The last measurement of the polar axis in this night."""
+    polar_accepted: bool = False
+    """Whether the axis is left as it is, too far off though it be."""
     waivers: tuple[Waiver, ...] = ()
     given_up: frozenset[str] = frozenset()
     put_off: dict[str, PutOff] = field(default_factory=dict)
@@ -297,6 +302,11 @@ def _focus_cut_off(state: NightState, started: dict[str, Any]) -> NightState:
     return replace(state, focus_astray=int(started["from"]))
 
 
+def _activity_step(state: NightState, event: Event) -> NightState:
+    told = event.values.get("polar")
+    return state if told is None else replace(state, polar=PolarRecord.model_validate(told))
+
+
 def _activity_ended(state: NightState, event: Event) -> NightState:
     values = read(event, ActivityEnded)
     if values.outcome == "cancelled":
@@ -314,6 +324,8 @@ def _activity_ended(state: NightState, event: Event) -> NightState:
             state = replace(state, angle=None)
     if values.kind == "connect" and values.outcome == "done":
         state = replace(state, was_connected=True)
+    if values.figures.get("polar_accepted"):
+        state = replace(state, polar_accepted=True)
     if values.step:
         state = replace(state, steps_done=state.steps_done | {values.step})
     if values.side:
@@ -511,6 +523,7 @@ _FOLDS: dict[Kind, Callable[[NightState, Event], NightState]] = {
     Kind.QUESTION_ANSWERED: _question,
     Kind.WAITING: _waiting,
     Kind.ACTIVITY_STARTED: _activity_started,
+    Kind.ACTIVITY_STEP: _activity_step,
     Kind.ACTIVITY_ENDED: _activity_ended,
     Kind.WAIVED: _waived,
     Kind.PUT_OFF: _put_off,

@@ -210,6 +210,16 @@ class StandingOrders(Piece):
         Shown("a frame ends when off by", "″", help="the guide star, for so long; empty: never"),
     ] = None
     guide_error_s: Annotated[float, Field(ge=5, le=600), Shown("for", "s")] = 30.0
+    polar_within_arcmin: Annotated[
+        Annotated[float, Field(ge=0.3, le=120)] | None,
+        Shown("within", "′", help="measured tonight, else it is measured first; empty: not asked for"),
+    ] = None
+    polar_wait_min: Annotated[
+        float, Field(ge=1, le=720), Shown("wait for you at the adjusters up to", "min")
+    ] = 30.0
+    polar_unanswered: Annotated[Literal["go on as it is", "hold"], Shown("if nobody turns them")] = (
+        "go on as it is"
+    )
     angle_within_deg: Annotated[
         float, Field(gt=0, le=45), Shown("angle within", "°", help="half a turn is the same")
     ] = 1.5

@@ -44,6 +44,10 @@ class StepTools:
     """The focuser's temperature, averaged as the plan says."""
     keep: Callable[[RawFrame, Path], Awaitable[None]] | None = None
     """Writes a frame that belongs to no line."""
+    kept: Path | None = None
+    """Where what is kept of the rig stands."""
+    sample: Callable[[str, dict[str, Any]], None] = lambda stream, values: None
+    """Takes what comes too often for events."""
 
 
 @dataclass(frozen=True, slots=True)

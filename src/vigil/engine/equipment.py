@@ -50,3 +50,8 @@ class Equipment:
     """Of a plan's programs those that nobody at this computer has allowed yet."""
     hand_folder: Path | None = None
     """For frames taken by hand; else beside the others."""
+
+    @property
+    def kept_folder(self) -> Path:
+        """Where they are, with what is kept of the rig."""
+        return self.hand_folder or self.frames_folder / "by hand"

@@ -34,6 +34,7 @@ from vigil.engine.hand.frames import write_trial
 from vigil.engine.holding import GoOn, Holding, Rest
 from vigil.engine.lights import Lights
 from vigil.engine.outlook import Outlook
+from vigil.engine.polar.shelf import last_polar
 from vigil.engine.policy import MOST_REPEATS_WITHOUT_EXPOSURE, POLICIES, AfterTries
 from vigil.engine.recorder import NightRecorder
 from vigil.engine.remedy import Do, GiveUp, Hold, NotBefore, Remedy
@@ -111,6 +112,7 @@ class Night(Errand):
             _begun(recorder, clock),
             equipment.disk_trouble,
             self._guider.now,
+            lambda: last_polar(self._rig, equipment.kept_folder),
         )
         self._watch = ExposureWatch(clock, self.outlook, self._lights, equipment.look_every_s)
         self._failures: dict[str, int] = {}
@@ -128,7 +130,7 @@ class Night(Errand):
             self._runner.arbiter,
             self._clock,
             equipment.guides,
-            equipment.hand_folder or equipment.frames_folder / "by hand",
+            equipment.kept_folder,
             lambda values, words: self._told_beside(Kind.GUIDED, values, words),
             lambda stream, values: equipment.sample(self.id, stream, values),
             lambda work: self._group.create_task(work),
@@ -149,7 +151,10 @@ class Night(Errand):
         async def keep(frame: RawFrame, path: Path) -> None:
             await write_trial(equipment.workshop, self._rig, path, frame)
 
-        return StepTools(folder, run_program, tube_c, keep)
+        def sample(stream: str, values: dict[str, Any]) -> None:
+            equipment.sample(self.id, stream, values)
+
+        return StepTools(folder, run_program, tube_c, keep, equipment.kept_folder, sample)
 
     # -- what every errand tells -------------------------------------------------------------------
 

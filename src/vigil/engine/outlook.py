@@ -9,6 +9,7 @@ from vigil.devices.supervised import SupervisedDevices
 from vigil.documents.devicekinds import names_of
 from vigil.documents.night import PutOff, RunState
 from vigil.documents.plan import Block, ExposureLine, NightPlan, of_wanted
+from vigil.documents.polar import PolarRecord
 from vigil.documents.rig import Rig
 from vigil.engine.averaging import Averaged
 from vigil.engine.check import Check, Condition, Standing
@@ -47,6 +48,7 @@ class Outlook:
         at: datetime,
         disk_trouble: Callable[[], OSError | None] = lambda: None,
         guided: Callable[[], Guided | None] = lambda: None,
+        polar: Callable[[], PolarRecord | None] = lambda: None,
     ) -> None:
         self._plan = plan
         self._rig = rig
@@ -54,7 +56,7 @@ class Outlook:
         self._recorder = recorder
         self._frames_folder = frames_folder
         self._disk_trouble = disk_trouble
-        self._guided = guided
+        self._guided, self._polar = guided, polar
         self._taken = taken
         self._begun = at
         self._room: tuple[datetime, int, str] | None = None
@@ -179,6 +181,7 @@ class Outlook:
             sun_under=lambda altitude_deg: self.sun_under(now, altitude_deg),
             disk_trouble=trouble,
             guided=self._guided(),
+            polar=self._recorder.state.polar or self._polar(),
         )
 
     def tube_c(self) -> float | None:

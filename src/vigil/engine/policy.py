@@ -42,6 +42,7 @@ POLICIES: dict[str, Policy] = {
     "slew": Policy(3, (5.0, 30.0), AfterTries.PUT_OFF, later_s=120.0, longest_s=300.0),
     "dither": Policy(2, (10.0,), AfterTries.WAIVE, later_s=600.0),
     "guide": Policy(2, (10.0,), AfterTries.WAIVE, later_s=600.0),
+    "align polar axis": Policy(2, (30.0,), AfterTries.WAIVE, later_s=3600.0),
     "calibrate guiding": Policy(2, (30.0,), AfterTries.WAIVE, later_s=3600.0),
     "flip": Policy(3, (15.0, 30.0), AfterTries.PUT_OFF),
     "change filter": Policy(3, (5.0, 30.0), AfterTries.PUT_OFF),

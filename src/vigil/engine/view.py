@@ -8,6 +8,7 @@ from typing import Any
 from vigil.devices.protocols import CameraState, FocuserState, MountState, WheelState
 from vigil.documents.night import FocusRecord, NightState
 from vigil.documents.plan import StandingOrders
+from vigil.documents.polar import PolarRecord
 from vigil.documents.rig import Rig
 from vigil.engine.guiding.guided import Guided
 from vigil.engine.wanted import Wanted
@@ -31,6 +32,8 @@ class View:
     """When the sun will have sunk under an altitude; None while it has."""
     guided: Guided | None = None
     """How guiding stands; None for a night without."""
+    polar: PolarRecord | None = None
+    """The last measurement of the mount's polar axis, of this night or before it."""
     disk_trouble: str = ""
     """Why frames can't be written, in words."""
 

@@ -118,7 +118,7 @@ class Keeper:
             self._kit,
             arbiter,
             equipment.workshop,
-            equipment.hand_folder or equipment.frames_folder / "by hand",
+            equipment.kept_folder,
             self._telling.sample,
             self._hand_finished,
         )

@@ -74,6 +74,9 @@ def limits_words(name: str, orders: StandingOrders, rig: Rig) -> str:
         told += [] if every is None else ["after every frame"] if every == 1 else [f"every {every} frames"]
         told += ["once a round where lines are in turn"] if orders.dither_once_a_round else []
         told = [*told, f"by {orders.dither_px:g} px at most"] if told else ["off"]
+    elif name == "polar aligned":
+        within = orders.polar_within_arcmin
+        told.append("not asked for" if within is None else f"within {within:g}′, measured tonight")
     elif name == "guide calibrated":
         told = [orders.guide_calibrate] if orders.guide_calibrate != "when needed" else []
         told += ["near the equator"] if orders.guide_calibrate_away else []

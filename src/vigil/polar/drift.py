@@ -6,6 +6,7 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.linalg import solve_triangular
 from scipy.stats import t as student
 from scipy.stats import theilslopes
 
@@ -15,7 +16,7 @@ AxisName = Literal["azimuth", "altitude"]
 ARCSEC_MIN_PER_ARCMIN = 15.041067 * 60 * math.radians(1 / 60)
 """By how much a star drifts where an axis that is an arc-minute off shows all of it: 0.26″ a minute."""
 _LEAST_SAMPLES, _LEAST_SHARE = 20, 0.2
-_WILD, _MOST_SAMPLES = 3.5, 400
+_WILD, _MOST_SAMPLES = 3.5, 150
 """Standard deviations, beyond which a sample is wild."""
 _MEMORIES = ((0.5, 1.0), (0.31, 4.0), (0.19, 12.0))
 """Shares of the air's motion and their memories in seconds: together a spectrum that falls as f^−2/3 down to
@@ -161,7 +162,7 @@ def _fit(
     scatter; a mean of several has less of the rest."""
     covariance = share * remembered + (1 - share) / each * np.eye(len(values))
     lower = np.linalg.cholesky(covariance)
-    x, y = (np.linalg.solve(lower, part) for part in (design, values))
+    x, y = (solve_triangular(lower, part, lower=True) for part in (design, values))
     inner = x.T @ x
     fit = np.linalg.solve(inner, x.T @ y)
     left = y - x @ fit

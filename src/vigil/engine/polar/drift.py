@@ -24,7 +24,7 @@ from vigil.polar.turning import Frame, way_of
 from vigil.sky.horizontal import observe
 from vigil.sky.instants import from_datetimes
 
-_EVERY_FRAMES = 3
+_EVERY_FRAMES = 5
 _SEARCH_PX, _WIDE_PX, _LOST_FRAMES = 12.0, 40.0, 8
 _DEVICE_TRIES, _DEVICE_WAIT_S = 5, 3.0
 _STARTS = 4

@@ -1,9 +1,10 @@
 """What is kept of a rig's polar alignment: found again after whatever has ended a measurement."""
 
 import logging
+from functools import lru_cache
 from pathlib import Path
 
-from vigil.documents.polar import KeptPolar, polar_path
+from vigil.documents.polar import KeptPolar, PolarRecord, polar_path
 from vigil.documents.rig import Rig
 from vigil.documents.store import DocumentError, load, save
 
@@ -19,6 +20,25 @@ def kept_polar(rig: Rig, folder: Path) -> KeptPolar:
         log.warning("%s; begun again without it", problem)
         path.replace(path.with_suffix(".unreadable"))
         return KeptPolar()
+
+
+def last_polar(rig: Rig, folder: Path) -> PolarRecord | None:
+    """The last measurement by frames."""
+    path = polar_path(rig.id, folder)
+    try:
+        return _last(path, path.stat().st_mtime_ns)
+    except OSError:
+        return None
+
+
+@lru_cache(maxsize=8)
+def _last(path: Path, changed_ns: int) -> PolarRecord | None:
+    """A night asks for it before every frame."""
+    try:
+        return load(KeptPolar, path).last
+    except DocumentError as problem:
+        log.warning("%s; the axis is measured again", problem)
+        return None
 
 
 def keep_polar(kept: KeptPolar, rig: Rig, folder: Path) -> None:
