@@ -1,4 +1,4 @@
-"""The polar axis by three frames and by two, on pixels, against what the simulated mount really stands like."""
+"""The polar axis by three frames and by two, on pixels, against how the simulated mount really stands."""
 
 from typing import Any
 

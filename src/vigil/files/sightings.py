@@ -20,8 +20,9 @@ from vigil.solving.solution import Solution
 from vigil.solving.wcs import Wcs
 
 _WITHIN_DEG, _BROADER = 12.0, 1.4
-_SOLVED_ARCSEC, _AIR_ARCSEC = 0.15, 0.3
-"""What a centre is off at least: by the catalogue, and by the air in a short exposure."""
+_SOLVED_ARCSEC, _AIR_ARCSEC = 0.15, 0.7
+"""What a centre is off at least: by the catalogue, and by the air that moves all stars of a short exposure
+alike, in a guide scope as much as this."""
 _LEVER = 0.35
 """Of the field's shorter side: how far from the middle stars stand in the mean."""
 

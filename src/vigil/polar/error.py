@@ -11,7 +11,7 @@ from vigil.sky.horizontal import observe, unobserve
 from vigil.sky.instants import Instants
 from vigil.sky.site import Site
 
-_SAG_SIGMA_ARCSEC = 10.0
+_SAG_SIGMA_ARCSEC = 8.5
 """At the horizon; twice that is the most that is usual."""
 
 

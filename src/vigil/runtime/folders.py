@@ -7,7 +7,7 @@ from pathlib import Path
 
 _LONGEST_SOCKET_BYTES = 100
 LEDGER = "ledger.sqlite"
-_LOCK = "keeper.lock"
+_LOCK, _BY_HAND = "keeper.lock", "by hand"
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,7 +35,7 @@ class Folders:
 
     @property
     def by_hand(self) -> Path:
-        return self.data / "by hand"
+        return self.data / _BY_HAND
 
     @property
     def rescue(self) -> Path:
@@ -92,6 +92,11 @@ def folders_of(rig_id: str) -> Folders:
 def data_folder(rig_id: str) -> Path:
     """Where a rig's frames are; may not exist yet."""
     return _base("XDG_DATA_HOME", Path.home() / ".local" / "share") / "vigil" / rig_id
+
+
+def kept_folder(rig_id: str) -> Path:
+    """Where what is kept of a rig stands, beside frames taken by hand; may not exist yet."""
+    return data_folder(rig_id) / _BY_HAND
 
 
 def ledger_file() -> Path:

@@ -28,7 +28,7 @@ from vigil.ledger.store import LedgerStore
 from vigil.planning.driftplaces import DriftPlace, drift_places
 from vigil.planning.polarturns import NEAR_DEG, pole_sign, turns_from
 from vigil.polar.verdict import effect_of
-from vigil.runtime.folders import folders_of, ledger_file
+from vigil.runtime.folders import kept_folder, ledger_file
 from vigil.ui import words
 from vigil.ui.actions import Action
 from vigil.ui.jobs import Jobs
@@ -188,7 +188,7 @@ class PolarBench(ErrandBench):
 
     def _read_kept(self) -> None:
         rig_id = self._session.rig.id
-        path = polar_path(rig_id, folders_of(rig_id).by_hand)
+        path = polar_path(rig_id, kept_folder(rig_id))
         self._jobs.run(
             "polar record", lambda: kept_and_log(path, ledger_file(), rig_id), self._show_kept, self._no_kept
         )
