@@ -16,6 +16,7 @@ from vigil.documents.polar import DRIFT, TURNING, KeptPolar
 from vigil.documents.scenario import Scenario
 from vigil.documents.scenario.mount import MountEffects
 from vigil.engine.polar.shelf import kept_polar
+from vigil.ui.conversation import STREAMS
 from vigil.ui.theme import Light, theme
 from vigil.ui.tune.polar import PolarBench
 from vigil.ui.tune.turningpicture import TurningPicture
@@ -170,6 +171,10 @@ def _middle(picture: TurningPicture) -> Any:
     return QPointF(picture._field().center()).toPoint()
 
 
+def test_the_window_hears_of_the_bench_s_streams() -> None:
+    assert {TURNING, DRIFT} <= set(STREAMS)
+
+
 def test_what_should_be_known_before_is_said(polar: Polar) -> None:
     bench = polar.bench
     polar.ready(tracking=False)
@@ -216,7 +221,7 @@ def test_drift_says_what_it_knows_and_when_it_is_enough(polar: Polar) -> None:
     assert bench.drift.copy_text().startswith("time_s\tdec_arcsec")
     assert dict(bench.drift_tools.result.facts)["azimuth"].startswith("−13")
     star: dict[str, Any] = {
-        "at": datetime.now().astimezone().isoformat(),
+        "at": bench._session.now.isoformat(),
         "phase": "turning",
         "mark": [600, 400],
     }

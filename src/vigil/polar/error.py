@@ -11,7 +11,7 @@ from vigil.sky.horizontal import observe, unobserve
 from vigil.sky.instants import Instants
 from vigil.sky.site import Site
 
-_SAG_SIGMA_ARCSEC = 8.5
+_SAG_SIGMA_ARCSEC, _CHANGES = 10.0, 0.15
 """At the horizon; twice that is the most that is usual."""
 
 
@@ -61,9 +61,13 @@ def error_of(axis: Axis, pole_deg: tuple[float, float]) -> PolarError:
 def with_sag(error: PolarError, latitude_deg: float) -> PolarError:
     """Tubes and their cameras sag, by up to some 20″ at the horizon, nobody knows by how much: near the pole
     they do so always alike, and an axis seems lower by that. It can't be told apart from the axis, so that it
-    is part of what isn't known."""
+    is part of what isn't known; and while the mount turns it changes a little, in any direction."""
     sag_arcmin = _SAG_SIGMA_ARCSEC / 60 * float(np.cos(np.radians(latitude_deg)))
-    return replace(error, sigma_altitude_arcmin=float(np.hypot(error.sigma_altitude_arcmin, sag_arcmin)))
+    return replace(
+        error,
+        sigma_altitude_arcmin=float(np.hypot(error.sigma_altitude_arcmin, sag_arcmin)),
+        sigma_azimuth_arcmin=float(np.hypot(error.sigma_azimuth_arcmin, _CHANGES * sag_arcmin)),
+    )
 
 
 def told_error(axis: Axis, pole_deg: tuple[float, float], site: Site) -> PolarError:

@@ -10,10 +10,13 @@ from vigil.documents.events import Event
 from vigil.documents.focusruns import NEAR
 from vigil.documents.guiding import GUIDE
 from vigil.documents.messages import Answer, Ask, Resync, Status
+from vigil.documents.polar import DRIFT, TURNING
 from vigil.link.endpoint import KeeperGone, Link, News
 from vigil.ui.linkstate import Connector, LinkState
 
 log = logging.getLogger(__name__)
+STREAMS = (LOOP, NEAR, GUIDE, TURNING, DRIFT)
+"""What comes too often for events, and is shown."""
 _TELL_EVERY_S = 0.05
 _STATUS_EVERY_S = 0.5
 _LOOK_EVERY_S = 1.0
@@ -139,7 +142,7 @@ class Conversation:
 
     async def _hear(self, link: Link) -> bool:
         """Pass news on; True when it must be asked for anew."""
-        async for news in link.news(self._last_id, streams=(LOOP, NEAR, GUIDE)):
+        async for news in link.news(self._last_id, streams=STREAMS):
             if isinstance(news, Resync):
                 return True
             if isinstance(news, Event):

@@ -94,11 +94,17 @@ class SceneryDrawer(QFrame):
         body.setContentsMargins(0, 0, 0, 0)
         body.setSpacing(5)
         self.by.setFixedWidth(_AMOUNT_PX)
-        turning = row(self.by, label("′"), *self.adjusters.values(), gap=4)
-        turning.addStretch(1)
+        turns = list(self.adjusters.values())
+        ways = row(*turns, gap=4)
+        ways.addStretch(1)
+        amount = row(label("by"), self.by, label("′"), gap=6)
+        amount.addStretch(1)
         adjusters = QWidget()
-        adjusters.setLayout(turning)
-        turning.setContentsMargins(0, 0, 0, 0)
+        rows = QVBoxLayout(adjusters)
+        rows.setContentsMargins(0, 0, 0, 0)
+        rows.setSpacing(4)
+        rows.addLayout(amount)
+        rows.addLayout(ways)
         parts: list[QWidget] = [
             label("Scenario", "section"),
             self.scenarios,
