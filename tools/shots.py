@@ -26,10 +26,12 @@ from vigil.documents.events import Event, Kind
 from vigil.documents.guiding import GUIDE
 from vigil.documents.messages import Command, DeviceReport, Reports, Sample, Samples, Status
 from vigil.documents.plan import NightPlan
+from vigil.documents.polar import TURNING
 from vigil.documents.rig import Rig
 from vigil.documents.rig.change import with_values
 from vigil.documents.rig.rigs import Rigs
 from vigil.documents.scenario import Scenario
+from vigil.documents.scenario.mount import MountEffects
 from vigil.documents.store import dump, load
 from vigil.runtime.folders import ledger_file
 from vigil.ui.app import make_application
@@ -139,17 +141,14 @@ def main(names: list[str]) -> int:
     def wanted(name: str) -> bool:
         return not names or name in names
 
-    for name, light in (("gallery", Light.DARK), ("gallery-red", Light.RED)):
-        if wanted(name):
-            theme.set_light(light)
-            gallery = Gallery()
-            theme.dress_window(gallery)
-            gallery.show()
-            gallery.resize(1120, 720)
-            app.processEvents()
-            _save(gallery, name)
-    theme.set_light(Light.DARK)
-    if names and not set(names) - {"gallery", "gallery-red"}:
+    if wanted("gallery"):
+        gallery = Gallery()
+        theme.dress_window(gallery)
+        gallery.show()
+        gallery.resize(1120, 720)
+        app.processEvents()
+        _save(gallery, "gallery")
+    if names == ["gallery"]:
         return 0
     with tempfile.TemporaryDirectory() as frames:
         os.environ["XDG_DATA_HOME"] = str(Path(frames) / "data")  # nobody's own log belongs in a picture
@@ -204,6 +203,40 @@ def _take_guiding(stage: Stage) -> None:
     tune.show_bench("Guiding")
     stage.settle()
     _save(window, "guiding")
+
+
+def _take_polar(stage: Stage) -> None:
+    """The axis measured, the altitude's adjuster turned, the other one's turn still to come; on pixels."""
+    window, session, rows = stage.window, stage.session, list[dict[str, object]]()
+    rig = session.rig
+    assert rig.simulated is not None
+
+    async def run(bench: Bench) -> list[Event]:
+        def sampled(row: dict[str, object]) -> None:
+            rows.append(row)
+            if len(rows) == 3:
+                bench.observatory.truth.mount.turn_adjusters(-12.5, 0.0)
+
+        await bench.carry_out("polar axis", {"goes": True})
+        bench.order = replace(bench.order, sampled=sampled)
+        await bench.carry_out("polar turning", {"frames": 8})
+        return bench.events
+
+    at = rig.simulated.starts_at + timedelta(hours=5)
+    off = MountEffects(polar_altitude_arcmin=14.0, polar_azimuth_arcmin=-26.0)
+    events = on_the_bench(Alone(rig, Scenario(mount=off), 3, at), run)
+    base = max(e.id for e in stage.told.events) + 3000
+    events = [e.model_copy(update={"id": base + k}) for k, e in enumerate(events)]
+    turning = events[-1].errand
+    heard = [Sample(at=at, values=row) for row in rows]
+    session.take_news([*events[:-1], Samples(errand=turning, stream=TURNING, rows=heard)])
+    window.go_to("Tune")
+    tune = window.workspace("Tune")
+    assert isinstance(tune, Tune)
+    tune.show_bench("Polar")
+    tune.polar.show_view("Adjusters")
+    stage.settle()
+    _save(window, "polar")
 
 
 def _take_rig(stage: Stage, wanted: Callable[[str], bool]) -> None:
@@ -307,6 +340,8 @@ def _take_views(told: Told, wanted: Callable[[str], bool]) -> None:
         stage.session.moments.look_at(None)
     if wanted("guiding"):
         _take_guiding(stage)
+    if wanted("polar"):
+        _take_polar(stage)
     if wanted("scenery"):
         window.go_to("Watch")
         window.toggle_scenery()

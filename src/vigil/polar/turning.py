@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 from scipy.spatial.transform import Rotation
 
 from vigil.polar.error import PolarError
@@ -92,25 +91,23 @@ def left_of(stood: Floats, now: Floats, error: PolarError, axis: Floats, latitud
     """By how an attitude is against how it would be without a hand at the adjusters: two turns of theirs and
     one about the axis are all that a mount can do whose declination is still, so they follow exactly. Which
     star is looked at, and how far it has jumped, doesn't come into it."""
-    south = latitude_deg < 0
     altitude, azimuth = _radians(error, latitude_deg)
-    west = -1.0 if latitude_deg >= 0 else 1.0
-
-    def off(turned: Floats) -> Floats:
-        slipped = Rotation.from_rotvec(west * turned[2] * axis).apply(stood)
-        frame = Frame(np.asarray(slipped), 1.0)
-        there = frame.raised(-float(turned[0]), azimuth, south).swung(-float(turned[1]), south)
-        return np.asarray(np.cross(there.attitude, now).sum(axis=0))
-
-    found = least_squares(off, np.zeros(3), x_scale=np.full(3, np.radians(1 / 60))).x
+    upward = np.array([0.0, 0.0, 1.0])
+    across_axis = np.cross(upward, axis)
+    across_axis /= np.linalg.norm(across_axis)
+    between, _ = Rotation.align_vectors(now, stood)
+    # about the vertical, the horizontal across the axis, and the axis itself: each square to the next one
+    swung, raised, slipped = between.as_davenport([upward, across_axis, axis], "intrinsic")
+    side = -1.0 if latitude_deg >= 0 else 1.0
+    turned = np.array([-raised, side * swung, side * slipped])
     across = np.cos(np.radians(latitude_deg))
     left = PolarError(
-        float(np.degrees(altitude - found[0]) * 60),
-        float(np.degrees(azimuth - found[1]) * 60 * across),
+        float(np.degrees(altitude + turned[0]) * 60),
+        float(np.degrees(azimuth + turned[1]) * 60 * across),
         error.sigma_altitude_arcmin,
         error.sigma_azimuth_arcmin,
     )
-    return Turned(left, float(np.degrees(found[2])))
+    return Turned(left, float(np.degrees(turned[2])))
 
 
 def _radians(error: PolarError, latitude_deg: float) -> tuple[float, float]:

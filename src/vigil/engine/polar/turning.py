@@ -135,8 +135,9 @@ class TurningLoop:
             "columns": columns,
             "binning": frame.frame.exposure.binning,
             "solved": frame.wcs is not None,
-            "image": shown(frame.frame.image),
         }
+        if any(frame.frame.image.strides):  # one without pixels, of a rehearsal, has nothing to show
+            told["image"] = shown(frame.frame.image)
         if frame.wcs is None or frame.sighting is None:
             self._unsolved += 1
             if self._unsolved >= _LOST_FRAMES:
