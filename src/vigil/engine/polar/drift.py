@@ -100,6 +100,7 @@ class DriftLoop:
                 star = self._frames.choice.stars[0]
                 self._first, self._last_px = (star.x_px, star.y_px), (0.0, 0.0)
                 self._clear()
+                last = None
                 continue
             self._keep(seen)
             told = self._frame_told(seen)
