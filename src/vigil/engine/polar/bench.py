@@ -10,8 +10,8 @@ from vigil.engine.activity import Kit
 from vigil.engine.arbiter import Urgency
 from vigil.engine.errand import ErrandRecorder, ErrandRefused, PlainErrand, Workplace
 from vigil.engine.focusing.bench import claimed, wished
-from vigil.engine.polar.camera import scale_of
 from vigil.engine.polar.shelf import keep_polar, kept_polar
+from vigil.planning.polarfield import scale_of
 from vigil.sky.horizontal import observe
 from vigil.sky.instants import from_datetimes
 
@@ -38,7 +38,10 @@ class PolarBench(PlainErrand, Generic[Wished]):
         wish = cast(Wished, wished(cls.WISH, values))
         camera: CameraName | None = getattr(wish, "camera", None)
         if camera is not None:
-            scale_of(rig, camera)
+            try:
+                scale_of(rig, camera)
+            except ValueError as lacking:
+                raise ErrandRefused(str(lacking)) from None
         given = wish.model_dump(mode="json", exclude_defaults=True)
         errand = cls(place, recorder, cls.words_of(wish), claimed(rig, *cls.uses(wish)), asked, given)
         errand.wish = wish

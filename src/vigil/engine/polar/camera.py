@@ -11,11 +11,10 @@ from numpy.typing import NDArray
 
 from vigil.devices.protocols import Exposure, RawFrame
 from vigil.documents.polar import CameraName
-from vigil.documents.rig import Rig
 from vigil.engine.activities.moves import filter_to, frame_exposure, is_mosaic, take
 from vigil.engine.activity import ActivityFailed, Kit
-from vigil.engine.errand import ErrandRefused
 from vigil.files.sightings import sighting_of
+from vigil.planning.polarfield import look_through, scale_of
 from vigil.planning.polarturns import pole_sign
 from vigil.polar.attitude import Sighting
 from vigil.solving.blind import Breadth
@@ -28,7 +27,6 @@ _WITHIN_DEG, _AROUND_POLE_DEG, _NEXT_DEG = 12.0, 25.0, 3.0
 """How far the mount's coordinates may be off near the pole; then all round the pole is searched. Of frames
 whose place is known by the one before."""
 _GUIDE_OFFSET = 20
-_LEAST_FIELD_DEG, _NARROW_NM = 0.5, 40.0
 _SHOWN_SIDE_PX, _SHOWN_SIGMA = 420, 2.5
 
 
@@ -73,20 +71,14 @@ class PolarCamera:
     def scale_arcsec_px(self) -> float:
         return scale_of(self.kit.rig, self.name) * self.exposure.binning
 
-    async def ready(self) -> list[str]:
-        """The filter to look through in the beam. Returns what people should know of it."""
-        wheel = self.kit.rig.wheel
-        if self.name != "main" or wheel is None:
-            return []
-        name = self.filter or wheel.solve_through
+    async def ready(self) -> None:
+        """The filter to look through in the beam. Raises ActivityFailed and DeviceError."""
         try:
-            width_nm = wheel.filter(name).width_nm
+            name = look_through(self.kit.rig, self.name, self.filter)
         except KeyError as unknown:
             raise ActivityFailed(str(unknown.args[0])) from None
-        await filter_to(self.kit, name)
-        if width_nm > _NARROW_NM:
-            return []
-        return [f"{name} lets {width_nm:g} nm through: few stars will show, a broad filter is better"]
+        if name:
+            await filter_to(self.kit, name)
 
     async def take(self, near: Sighting | None = None, longer: float = 1.0) -> SolvedFrame:
         """A frame, solved near the one before where there is one, else by the camera's scale wherever
@@ -121,42 +113,6 @@ class PolarCamera:
         mount = self.kit.devices.mount.state if self.kit.devices.mount else None
         pole = (0.0, 90.0 * pole_sign(self.kit.rig), _AROUND_POLE_DEG)
         return [pole] if mount is None else [(mount.ra_deg, mount.dec_deg, _WITHIN_DEG), pole]
-
-
-def scale_of(rig: Rig, name: CameraName) -> float:
-    """Arc-seconds an unbinned pixel. Raises ErrandRefused where the rig has no such camera or
-    doesn't say."""
-    if name == "guide":
-        if rig.guider is None:
-            raise ErrandRefused(f"{rig.name} has no guide camera: take the main one")
-        if rig.guide_scale_arcsec_px is None:
-            raise ErrandRefused(f"{rig.name}: the guide scope's focal length isn't known")
-        return rig.guide_scale_arcsec_px
-    if rig.camera is None or rig.telescope is None:
-        raise ErrandRefused(f"{rig.name} has no camera behind a telescope: take the guide camera")
-    return rig.scale_arcsec_px()
-
-
-def field_deg(rig: Rig, name: CameraName) -> tuple[float, float]:
-    """(across, high)."""
-    scale = scale_of(rig, name)
-    if name == "guide":
-        assert rig.guider is not None, "it has a scale"
-        rows, columns = rig.guider.rows, rig.guider.columns
-    else:
-        rows, columns = rig.field_px()
-    return columns * scale / 3600, rows * scale / 3600
-
-
-def field_words(rig: Rig, name: CameraName) -> str:
-    """What to expect of a small field; empty where it is wide enough."""
-    across, high = field_deg(rig, name)
-    if min(across, high) >= _LEAST_FIELD_DEG:
-        return ""
-    return (
-        f"the field is {across:.2f}° × {high:.2f}°, under {_LEAST_FIELD_DEG:g}°: so near the pole it may "
-        "show too few stars to be solved"
-    )
 
 
 def shown(image: NDArray[np.generic]) -> dict[str, Any]:

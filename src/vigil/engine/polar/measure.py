@@ -14,7 +14,8 @@ from vigil.documents.polar import AxisWish, PolarRecord, Stood
 from vigil.engine.activities.moves import slew_to
 from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.guiding.calibrating import pier_side_of
-from vigil.engine.polar.camera import PolarCamera, SolvedFrame, field_deg, field_words
+from vigil.engine.polar.camera import PolarCamera, SolvedFrame
+from vigil.planning.polarfield import expected, field_deg
 from vigil.planning.polarturns import NEAR_DEG, WELL_NEAR_DEG, Turns, pole_sign, start_for, turns_from
 from vigil.polar.attitude import attitude
 from vigil.polar.axis import Axis, NoAxis, axis_of
@@ -56,9 +57,9 @@ async def measure(kit: Kit, wish: AxisWish, tell: Tell) -> Measured:
     """Cut off, the mount stands still but for its tracking. Raises ActivityFailed and what devices raise."""
     camera = PolarCamera(kit, wish.camera, wish.exposure_s, wish.gain, wish.binning, wish.filter)
     began = kit.clock.utcnow()
-    notes = [words] if (words := field_words(kit.rig, wish.camera)) else []
-    turns, said = await _ready(kit, wish, tell)
-    notes += said + await camera.ready()
+    turns, notes = await _ready(kit, wish, tell)
+    await camera.ready()
+    notes = expected(kit.rig, wish.camera, wish.filter) + notes
     for words in notes:
         await tell({}, words)
     solved: list[SolvedFrame] = []

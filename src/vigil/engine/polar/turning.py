@@ -89,8 +89,7 @@ class TurningLoop:
     async def run(self) -> None:
         """Raises ActivityFailed where the camera doesn't answer any more, or the mount was sent elsewhere."""
         self._as_it_stood()
-        for words in await self._camera.ready():
-            await self.tell({}, words)
+        await self._camera.ready()
         number = 0
         while not self.wish.frames or number < self.wish.frames:
             number += 1

@@ -1,5 +1,6 @@
 """The polar bench: the axis measured, the adjusters turned, verified; by drift too."""
 
+import contextlib
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
@@ -26,6 +27,7 @@ from vigil.documents.polar import (
 from vigil.documents.store import load
 from vigil.ledger.store import LedgerStore
 from vigil.planning.driftplaces import DriftPlace, drift_places
+from vigil.planning.polarfield import expected
 from vigil.planning.polarturns import NEAR_DEG, pole_sign, turns_from
 from vigil.polar.verdict import effect_of
 from vigil.runtime.folders import kept_folder, ledger_file
@@ -140,6 +142,9 @@ class PolarBench(ErrandBench):
 
     def _take_event(self, event: object) -> None:
         assert isinstance(event, Event)
+        if event.kind is Kind.ACTIVITY_STEP:
+            self._take_night(event)
+            return
         state = self._session.errands.get(event.errand)
         if state is None or state.kind not in _KINDS:
             return
@@ -164,6 +169,20 @@ class PolarBench(ErrandBench):
                 done = values.get("outcome") == Outcome.DONE.value
                 self._problem = f"{event.reason}.", "soft" if done else "warn"
             self._read_kept()
+        self.refresh()
+
+    def _take_night(self, event: Event) -> None:
+        """A night that asks for the axis measures it too, and shows the star at its question."""
+        values = event.values
+        if "field_deg" in (frame := values.get("frame") or {}):
+            if frame["number"] == 1:
+                self.seen.begin_frames(3)
+                self.seen.begin_turning()
+            self.seen.frames.append(frame)
+        elif "polar" in values:
+            self.seen.take_record(PolarRecord.model_validate(values["polar"]))
+        else:
+            return
         self.refresh()
 
     def _take_beginning(self, kind: str, given: Any) -> None:
@@ -312,10 +331,13 @@ class PolarBench(ErrandBench):
         if state.get("parked"):
             return "The mount is parked: Go there unparks it."
         told = [] if state.get("tracking") else ["Tracking is off: it will be switched on."]
+        wish = self.tools.wish
+        with contextlib.suppress(ValueError, KeyError):
+            for words_of in expected(session.rig, wish.get("camera", "guide"), wish.get("filter", "")):
+                told.append(f"{words_of[:1].upper()}{words_of[1:]}.")
         away = 90 - state["dec_deg"] * pole_sign(session.rig)
         if away > 90 - NEAR_DEG:
             return " ".join([*told, f"It looks {away:.0f}° from the pole: Go there first."])
-        wish = self.tools.wish
         choice = turns_from(
             session.rig, state["ra_deg"], state["dec_deg"], _side(state), session.now,
             wish.get("turn_deg", 30.0), wish.get("way", ""), wish.get("frames", 3),

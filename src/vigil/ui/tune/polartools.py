@@ -8,12 +8,12 @@ from PyQt6.QtWidgets import QCheckBox, QLineEdit, QWidget
 from vigil.documents.errands import ErrandState
 from vigil.documents.polar import AXIS_KIND, BACK_KIND, DRIFT_KIND, TURNING_KIND, KeptPolar
 from vigil.documents.rig import Rig
-from vigil.ui.fields import number
+from vigil.ui.fields import number, whole_number
 from vigil.ui.pieces import Choice, Facts, Told, button, column, label
 from vigil.ui.tune.tools import Doing, left, line, value_field, whole
 
 _AXES = ("azimuth", "altitude")
-_AMOUNT_PX = 52
+_AMOUNT_PX, _SHORT_PX = 52, 36
 
 
 class FrameTools(QWidget):
@@ -53,8 +53,15 @@ class FrameTools(QWidget):
         self.rate = value_field(
             "Rate of turning, °/s", self._number("rate_deg_s", "rate", 0.01, 10), doing.say
         )
+        self.gain = value_field("Gain", self._whole("gain", "gain", 0, 10_000), doing.say)
+        self.binning = value_field("Binning", self._whole("binning", "binning", 1, 4), doing.say)
+        self.binning.setFixedWidth(_SHORT_PX)
+        self.filter = Choice()
+        self.filter.setAccessibleName("Filter to look through")
+        self.filter.activated.connect(lambda _: self._set("filter", self.filter.currentData()))
         self.by_steps = QCheckBox("ask before each turn")
         self.by_steps.toggled.connect(lambda on: self._set("by_steps", on or None))
+        self._through = line("through", self.filter)
         self.before = Told("", "small")
         self.result = Facts()
         self.verdict = Told("", "soft")
@@ -69,6 +76,8 @@ class FrameTools(QWidget):
             line("rate", self.rate, "°/s"),
             line("take", self.frames),
             line("exposure", self.exposure, "s"),
+            line("gain", self.gain, "binning", self.binning),
+            self._through,
             self.by_steps,
         ):
             made.addWidget(part)
@@ -85,14 +94,32 @@ class FrameTools(QWidget):
 
         return apply
 
+    def _whole(self, key: str, name: str, least: int, most: int) -> Callable[[str], None]:
+        def apply(text: str) -> None:
+            self._set(key, whole_number(text, name, least, most) if text else None)
+
+        return apply
+
     def _set(self, key: str, value: Any) -> None:
         if value is None:
             self._wish.pop(key, None)
         else:
             self._wish[key] = value
 
+    def _show_filters(self, rig: Rig, main: bool) -> None:
+        names = rig.filter_names if main else []
+        self._through.setVisible(bool(names))
+        if [self.filter.itemText(k) for k in range(1, self.filter.count())] != names:
+            self.filter.clear()
+            self.filter.addItem("the rig's", None)
+            for name in names:
+                self.filter.addItem(name, name)
+            self._wish.pop("filter", None)
+
     def _for_turning(self) -> dict[str, Any]:
-        return {key: self._wish[key] for key in ("camera", "exposure_s") if key in self._wish}
+        return {
+            key: self._wish[key] for key in ("camera", "exposure_s", "gain", "filter") if key in self._wish
+        }
 
     @property
     def wish(self) -> dict[str, Any]:
@@ -120,9 +147,11 @@ class FrameTools(QWidget):
         self.before.setVisible(bool(before))
         self.degrees.show_value(f"{self._wish.get('turn_deg', 30.0):g}")
         self.rate.show_value(f"{self._wish['rate_deg_s']:g}" if "rate_deg_s" in self._wish else "")
-        usual = rig.guider.exposure_s if rig.guider else 2.0
-        if self._wish.get("camera") == "main":
-            usual = rig.solve_exposure_s
+        main = self._wish.get("camera") == "main"
+        usual = rig.solve_exposure_s if main or rig.guider is None else rig.guider.exposure_s
+        self._show_filters(rig, main)
+        for field, key in ((self.gain, "gain"), (self.binning, "binning")):
+            field.show_value(f"{self._wish[key]}" if key in self._wish else "")
         self.exposure.show_value(f"{self._wish.get('exposure_s', usual):g}")
         self.result.show_facts(facts)
         self.verdict.setText(verdict)
