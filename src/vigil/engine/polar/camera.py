@@ -23,9 +23,9 @@ from vigil.solving.solution import Solution
 from vigil.solving.wcs import Wcs
 
 _SCALE_TOLERANCE, _BREADTH = 0.05, 1.3
-_WITHIN_DEG, _AROUND_POLE_DEG, _NEXT_DEG = 12.0, 25.0, 3.0
-"""How far the mount's coordinates may be off near the pole; then all round the pole is searched. Of frames
-whose place is known by the one before."""
+_WITHIN_DEG, _AROUND_POLE_DEG, _NEXT_DEG = (4.0, 12.0), 25.0, 3.0
+"""How far the mount's coordinates are off near the pole, mostly and at worst; then all round the pole is
+searched. Of frames whose place is known by the one before."""
 _GUIDE_OFFSET = 20
 _SHOWN_SIDE_PX, _SHOWN_SIGMA = 420, 2.5
 
@@ -112,7 +112,9 @@ class PolarCamera:
             return [(near.ra_deg, near.dec_deg, _NEXT_DEG)]
         mount = self.kit.devices.mount.state if self.kit.devices.mount else None
         pole = (0.0, 90.0 * pole_sign(self.kit.rig), _AROUND_POLE_DEG)
-        return [pole] if mount is None else [(mount.ra_deg, mount.dec_deg, _WITHIN_DEG), pole]
+        if mount is None:
+            return [pole]
+        return [*((mount.ra_deg, mount.dec_deg, within) for within in _WITHIN_DEG), pole]
 
 
 def shown(image: NDArray[np.generic]) -> dict[str, Any]:
