@@ -280,6 +280,7 @@ def test_what_brings_each_about() -> None:
         "heaters": "Heat",
         "pier side": "NotBefore",  # the window is hours away
         "tracking": "WakeMount",
+        "polar aligned": "AlignPolar",
         "guide calibrated": "CalibrateAway",
         "pointed": "Slew",
         "focus fresh": "Focus",

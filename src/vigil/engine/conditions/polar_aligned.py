@@ -1,5 +1,6 @@
 """The mount's polar axis measured tonight, and near enough to the pole."""
 
+import math
 from datetime import datetime
 
 from vigil.documents.polar import PolarRecord, record_said
@@ -30,9 +31,8 @@ class PolarAligned(Condition):
 
     def remedy(self, view: View) -> Remedy:
         orders = view.orders
-        assert orders.polar_within_arcmin is not None, "else it is met"
-        activity = AlignPolar(orders.polar_within_arcmin, orders.polar_wait_min, orders.polar_unanswered)
-        return under_stars(view, activity)
+        within = math.inf if orders.polar_within_arcmin is None else orders.polar_within_arcmin
+        return under_stars(view, AlignPolar(within, orders.polar_wait_min, orders.polar_unanswered))
 
 
 def _tonight(view: View, record: PolarRecord) -> bool:
