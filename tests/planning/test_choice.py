@@ -210,6 +210,6 @@ def test_policies_pause_longer_and_end() -> None:
     # pointing and safety are never waived
     waived = {kind for kind, p in POLICIES.items() if p.then is AfterTries.WAIVE}
     assert waived == {
-        "align polar axis", "calibrate guiding", "dither", "focus", "guide", "heat", "turn camera", "turn by hand", "wait",
-        "test exposure", "stand down",
+        "align polar axis", "calibrate guiding", "dither", "focus", "guide", "heat", "turn camera",
+        "turn by hand", "wait", "test exposure", "stand down",
     }  # fmt: skip

@@ -20,6 +20,7 @@ _IN_ORDER = (
     benches.add_focus,
     benches.add_guide,
     benches.add_polar,
+    benches.add_flats,
     sky.add_solve,
     sky.add_measure,
     sky.add_targets,

@@ -238,3 +238,42 @@ def add_polar(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
     options.truth(polar)
     options.as_json(polar, "one JSON object, of measure and watch the last of several lines")
     polar.set_defaults(module="polar")
+
+
+_FLATS = """Flats: the level of a panel and the exposure for each filter.
+
+  advise   out of two or three trial frames a filter, from anywhere
+
+Trials are CSV: filter,level,exposure_s,mean_adu. Windows are in per cent of full scale, or in ADU where they
+go beyond 100. 0: all filters can be done; 3: some can't, with the reason and the remedy; 2: bad input."""
+
+
+def add_flats(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+    flats = commands.add_parser(
+        "flats",
+        help="levels and exposures for flats",
+        description=_FLATS,
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    flats.add_argument("action", choices=["advise"])
+    flats.add_argument("file", metavar="TRIALS.csv", help="the trials")
+    flats.add_argument("--levels", required=True, metavar="MIN..MAX", help="the panel's whole steps in use")
+    flats.add_argument(
+        "--least-exposure",
+        required=True,
+        type=number(above=0, most=3600),
+        metavar="S",
+        help="shortest clean one",
+    )
+    flats.add_argument(
+        "--most-exposure", required=True, type=number(above=0, most=3600), metavar="S", help="longest"
+    )
+    flats.add_argument("--window", default="30..40", metavar="LO..HI", help="of the mean level (30..40 %%)")
+    flats.add_argument(
+        "--bias", required=True, type=number(0, 1e7), metavar="ADU", help="of a frame without light"
+    )
+    flats.add_argument(
+        "--full-scale", required=True, type=number(above=0, most=1e7), metavar="ADU", help="the highest value"
+    )
+    options.as_json(flats, "one JSON object")
+    flats.set_defaults(module="flats")

@@ -1,0 +1,85 @@
+"""`vigil flats`: levels and exposures for flats."""
+
+import argparse
+import json
+from pathlib import Path
+from typing import Any
+
+from vigil.cli import NOT_ALL, OK, BadInput
+from vigil.files.trialscsv import read_trials
+from vigil.levels.advice import FilterAdvice, Limits, advise
+from vigil.levels.trials import Camera
+
+
+def run(args: argparse.Namespace) -> int:
+    """0: all filters can be done; 3: some can't, each with its reason and what would help; 2: bad input."""
+    try:
+        trials = read_trials(Path(args.file))
+    except ValueError as problem:
+        raise BadInput(str(problem)) from None
+    if not trials:
+        raise BadInput(f"{args.file}: no trial in it")
+    low_level, high_level = _range("--levels", args.levels, whole=True)
+    low, high = _range("--window", args.window)
+    camera = Camera(args.bias, args.full_scale)
+    if not camera.bias_adu < camera.full_scale_adu:
+        raise BadInput(f"--bias {args.bias:g} must lie under --full-scale {args.full_scale:g}")
+    if args.least_exposure > args.most_exposure:
+        raise BadInput(
+            f"--least-exposure {args.least_exposure:g} is above --most-exposure {args.most_exposure:g}"
+        )
+    window = _window_adu(low, high, camera)
+    limits = Limits(int(low_level), int(high_level), args.least_exposure, args.most_exposure, *window)
+    found = advise(trials, camera, limits)
+    if args.json:
+        print(json.dumps({"filters": [_told(one) for one in found]}, ensure_ascii=False))
+    else:
+        for one in found:
+            print(_in_words(one, camera))
+    return OK if all(one.feasible for one in found) else NOT_ALL
+
+
+def _range(option: str, text: str, whole: bool = False) -> tuple[float, float]:
+    try:
+        low, high = (float(part.rstrip("%")) for part in text.split(".."))
+    except ValueError:
+        raise BadInput(f"{option} {text!r}: write LOW..HIGH, as 1..255") from None
+    if not 0 <= low <= high or (whole and (low != round(low) or high != round(high))):
+        kind = "whole steps, " if whole else ""
+        raise BadInput(f"{option} {text!r}: {kind}the lower one first, none under 0")
+    return low, high
+
+
+def _window_adu(low: float, high: float, camera: Camera) -> tuple[float, float]:
+    """Up to 100 they are per cent of full scale, else ADU. Raises BadInput."""
+    if high <= 100 < camera.full_scale_adu:
+        low, high = camera.share_adu(low), camera.share_adu(high)
+    if not camera.bias_adu < low < high <= camera.full_scale_adu:
+        raise BadInput(
+            f"--window {low:g}..{high:g} ADU must lie between the bias ({camera.bias_adu:g}) and full scale "
+            f"({camera.full_scale_adu:g})"
+        )
+    return low, high
+
+
+def _told(one: FilterAdvice) -> dict[str, Any]:
+    mean = one.predicted_mean_adu
+    return {
+        "filter": one.filter,
+        "feasible": one.feasible,
+        "level": one.level,
+        "exposure_s": one.exposure_s,
+        "predicted_mean_adu": None if mean is None else round(mean, 1),
+        "reason": one.reason,
+        "change": one.change,
+    }
+
+
+def _in_words(one: FilterAdvice, camera: Camera) -> str:
+    if not one.feasible or one.predicted_mean_adu is None:
+        return f"{one.filter}: {one.reason}. What would help: {one.change}"
+    share = 100 * one.predicted_mean_adu / camera.full_scale_adu
+    return (
+        f"{one.filter}: level {one.level}, {one.exposure_s:g} s, {one.predicted_mean_adu:.0f} ADU "
+        f"({share:.0f} %) ± {100 * one.sigma_share:.0f} %"
+    )

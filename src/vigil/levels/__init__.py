@@ -1,0 +1,1 @@
+"""Flats, darks and what they fit: levels searched, frames judged and matched."""
