@@ -277,3 +277,43 @@ def add_flats(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
     )
     options.as_json(flats, "one JSON object")
     flats.set_defaults(module="flats")
+
+
+_COVERAGE = """Which calibration frames lights have: darks, flats, dark flats and bias, by their headers.
+
+Folders are read whole, lights and the others; without any the rig's own. 0: all is covered; 3: something is
+missing, few or stale, with the reason; 2: bad input."""
+
+
+def add_coverage(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+    coverage = commands.add_parser(
+        "coverage",
+        help="which calibration frames the lights have",
+        description=_COVERAGE,
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    coverage.add_argument("folders", nargs="*", metavar="FOLDER", help="with frames; else the rig's own")
+    coverage.add_argument("--rig", metavar="RIG", help="a rig's name or its file: its own folders too")
+    for name, usual in (("darks", 20), ("flats", 30), ("dark-flats", 30), ("biases", 50)):
+        coverage.add_argument(
+            f"--{name}",
+            type=whole(0),
+            default=usual,
+            metavar="N",
+            help=f"wanted of each ({usual})",
+        )
+    coverage.add_argument(
+        "--within-c", type=number(0.1, 20), default=1.0, metavar="C", help="the same temperature (1 °C)"
+    )
+    coverage.add_argument(
+        "--within-deg",
+        type=number(0.1, 45),
+        default=2.0,
+        metavar="DEG",
+        help="the same camera angle (2°)",
+    )
+    coverage.add_argument(
+        "--within-steps", type=whole(1), default=200, metavar="N", help="the same focus (200 steps)"
+    )
+    options.as_json(coverage, "one JSON object")
+    coverage.set_defaults(module="coverage")
