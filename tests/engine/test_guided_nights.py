@@ -19,6 +19,7 @@ from vigil.documents.messages import Command
 from vigil.documents.plan import NightPlan
 from vigil.documents.reasonlog import ReasonLog, Weight
 from vigil.documents.rig import Rig
+from vigil.documents.rig.beside import WeatherPart
 from vigil.documents.rig.change import with_value
 from vigil.documents.rig.rig import Simulated
 from vigil.documents.scenario import Fault, FaultKind, Scenario
@@ -217,3 +218,18 @@ def test_no_guide_frame_reaches_into_the_readout_where_the_rig_asks_for_that(fol
         assert not any(begins - half < at < over for at in middles)
     settled = [e for e in played.of(Kind.ACTIVITY_ENDED) if e.values["kind"] == "guide"]
     assert not any(e.at > ends[0] for e in settled), "no star was lost meanwhile"
+
+
+def test_under_an_unsafe_sky_guiding_ends_everything_is_shut_and_it_begins_again(folder: Path) -> None:
+    """A cloud over a guided night: parked without a star held, and settled again before the next frame."""
+    rig = RIG.model_copy(update={"weather": WeatherPart(name="Mast")})
+    cloud = Scenario(air=AirEffects(clouds=[Cloud(arrives_min=5, minutes=15, thickness_mag=6.0, edge_min=2)]))
+    played = night(folder, cloud, rig=rig)
+    sheltered = [e for e in played.of(Kind.ACTIVITY_ENDED) if e.values["kind"] == "shelter"]
+    assert sheltered and all(e.values["outcome"] == "done" for e in sheltered) and ended_safely(played)
+    held, resumed = played.of(Kind.HELD)[0].at, played.of(Kind.RESUMED)[0].at
+    between = [e for e in played.of(Kind.GUIDED) if sheltered[0].at < e.at < resumed]
+    assert not [e for e in between if e.reason.startswith("guiding by")], "nothing guides under the roof"
+    after = [e.reason for e in played.of(Kind.GUIDED) if e.at > resumed]
+    assert held < resumed and any(reason.startswith("guiding by") for reason in after)
+    assert len(played.frames) == 4

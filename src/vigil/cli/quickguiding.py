@@ -6,6 +6,7 @@ from typing import Any
 from vigil.devices.errors import NotConnected
 from vigil.documents.rig import Rig
 from vigil.engine.activity import ActivityFailed
+from vigil.engine.guiding.calibrating import pier_side_of
 from vigil.engine.guiding.guided import Beginning, GuideWork
 from vigil.simulator.observatory import SimObservatory, Truth
 
@@ -16,11 +17,11 @@ _DEAD_TIME_S = 0.6
 
 
 class QuickGuides:
-    """For one observatory; a calibration lasts the night."""
+    """For one observatory; a calibration lasts the night, on its side of the pier where that is asked for."""
 
     def __init__(self, observatory: SimObservatory) -> None:
         self._truth = observatory.truth
-        self._calibrated = False
+        self._calibrated: set[str] = set()
 
     def uncalibrated(self, rig: Rig, folder: Path) -> str:
         return "" if self._calibrated else "none was made yet"
@@ -28,7 +29,7 @@ class QuickGuides:
     async def calibrate(self, asked: Beginning) -> str:
         await QuickGuiding(asked, self._truth).chosen()
         await asked.kit.clock.sleep(_CALIBRATES_S)
-        self._calibrated = True
+        self._calibrated.add(pier_side_of(asked.kit))
         return "calibrated"
 
     async def begin(self, asked: Beginning) -> GuideWork:
@@ -36,7 +37,8 @@ class QuickGuides:
         await work.chosen()
         if not self._calibrated and asked.calibrate == "never":
             raise ActivityFailed("no calibration that is valid: none was made yet")
-        if not self._calibrated or asked.calibrate == "always":
+        of_this_side = asked.calibrate != "on each side" or pier_side_of(asked.kit) in self._calibrated
+        if not self._calibrated or not of_this_side or asked.calibrate == "always":
             await asked.tell({}, await self.calibrate(asked))
         await asked.tell({}, "guiding")
         return work
