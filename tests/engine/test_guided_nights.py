@@ -232,4 +232,4 @@ def test_under_an_unsafe_sky_guiding_ends_everything_is_shut_and_it_begins_again
     assert not [e for e in between if e.reason.startswith("guiding by")], "nothing guides under the roof"
     after = [e.reason for e in played.of(Kind.GUIDED) if e.at > resumed]
     assert held < resumed and any(reason.startswith("guiding by") for reason in after)
-    assert len(played.frames) == 4
+    assert sum(bool(frame["counts"]) for frame in played.frames) == 4, "one was cut short"
