@@ -8,9 +8,9 @@ from typing import Any
 import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QApplication
 
 from tests.ui.conftest import Stage
+from tests.ui.keys import press
 from vigil.cli.benchalone import Alone, Bench, on_the_bench
 from vigil.documents.events import Event
 from vigil.documents.guiding import GUIDE
@@ -104,26 +104,9 @@ def guiding(stage: Stage) -> Guiding:
     return made
 
 
-def press(guiding: Guiding, name: str) -> None:
-    """A button of the bench, reached with Tab."""
-    stage = guiding.stage
-    for _ in range(120):
-        widget = QApplication.focusWidget()
-        if (
-            widget is not None
-            and guiding.bench.isAncestorOf(widget)
-            and getattr(widget, "text", str)() == name
-        ):
-            stage.press(Qt.Key.Key_Space)
-            stage.settle()
-            return
-        stage.qtbot.keyClick(widget or stage.window, Qt.Key.Key_Tab)
-    raise AssertionError(f"no {name!r} in reach of the keyboard")
-
-
 def test_by_keyboard_calibrate_guide_change_and_go_back(guiding: Guiding) -> None:
     stage, bench = guiding.stage, guiding.bench
-    press(guiding, "Calibrate")
+    press(guiding.stage, guiding.bench, "Calibrate")
     assert guiding.asked == (Command.BEGIN, {"kind": "guide calibration"}) and bench.view == "Calibration"
     events, rows = guiding.carried_out("guide calibration", goes=True)
     guiding.tell(events[:30], rows, over=False)
@@ -132,7 +115,7 @@ def test_by_keyboard_calibrate_guide_change_and_go_back(guiding: Guiding) -> Non
     assert "square, straight" in bench.calibration.accessibleDescription()
     assert bench.calibration.copy_text().startswith("direction")
 
-    press(guiding, "Guide")
+    press(guiding.stage, guiding.bench, "Guide")
     assert guiding.asked == (Command.BEGIN, {"kind": "guiding"}) and bench.view == "Graph"
     changes = {80: {("guider", "ra", "strength"): 0.2}}
     guiding.tell(*guiding.carried_out("guiding", changes, frames=160), over=False)
@@ -148,39 +131,39 @@ def test_by_keyboard_calibrate_guide_change_and_go_back(guiding: Guiding) -> Non
     stage.qtbot.keyClicks(field, "0.45")
     stage.qtbot.keyClick(field, Qt.Key.Key_Return)
     assert stage.session.rig.guider is not None and stage.session.rig.guider.ra.strength == 0.45
-    press(guiding, "Back")
+    press(guiding.stage, guiding.bench, "Back")
     assert stage.session.rig.guider.ra.strength == 0.6 and not bench.tools.back.isEnabled()
-    press(guiding, "Keep")
+    press(guiding.stage, guiding.bench, "Keep")
     assert bench.said.text() == "Give the settings a name first"
     bench.tools.kept.setEditText("calm air")
-    press(guiding, "Keep")
+    press(guiding.stage, guiding.bench, "Keep")
     assert [kept.name for kept in stage.session.rig.guider.sets] == ["calm air"]
     bench.tools.fields["dec", "strength"].setText("0.9")
     stage.qtbot.keyClick(bench.tools.fields["dec", "strength"], Qt.Key.Key_Return)
     assert stage.session.rig.guider.dec.strength == 0.9
-    press(guiding, "Use")
+    press(guiding.stage, guiding.bench, "Use")
     assert stage.session.rig.guider.dec.strength == 0.6 and bench.tools.kept.count() == 1
-    press(guiding, "From here")
+    press(guiding.stage, guiding.bench, "From here")
     assert not bench.tools.figures.facts, "figures begin anew"
-    press(guiding, "Dither")
+    press(guiding.stage, guiding.bench, "Dither")
     assert guiding.asked[0] is Command.TELL_ERRAND and guiding.asked[1]["what"] == "dither"
-    press(guiding, "Stop")
+    press(guiding.stage, guiding.bench, "Stop")
     assert guiding.asked[0] is Command.STOP_ERRAND
 
 
 def test_by_keyboard_study_and_take_the_advice(guiding: Guiding) -> None:
     stage, bench = guiding.stage, guiding.bench
-    press(guiding, "Only watch")
+    press(guiding.stage, guiding.bench, "Only watch")
     assert guiding.asked == (Command.BEGIN, {"kind": "guiding", "corrects": False})
     guiding.tell(*guiding.carried_out("guiding", frames=400, exposure_s=1.0, corrects=False))
     bench.show_view("Study")
     assert "400" in bench.study_tools.facts.facts[0][1]
-    press(guiding, "Study")
+    press(guiding.stage, guiding.bench, "Study")
     stage.qtbot.waitUntil(lambda: bench._study is not None, timeout=30_000)
     stage.settle()
     assert "slow_rms_arcsec" in bench.study.copy_text()
     before = stage.session.rig.guider
-    press(guiding, "Take the advice over")
+    press(guiding.stage, guiding.bench, "Take the advice over")
     found, now = bench._study, stage.session.rig.guider
     assert found is not None and now is not None and now != before
     assert now.exposure_s == found.exposure_s and now.ra.law == found.ra.best.settings.law

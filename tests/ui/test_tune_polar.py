@@ -6,9 +6,9 @@ from typing import Any
 
 import pytest
 from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtWidgets import QApplication
 
 from tests.ui.conftest import Stage
+from tests.ui.keys import press
 from vigil.cli.benchalone import Alone, Bench, on_the_bench
 from vigil.documents.events import Event
 from vigil.documents.messages import Command, DeviceReport, ErrandReport, Reports, Sample, Samples
@@ -114,22 +114,9 @@ def polar(stage: Stage) -> Polar:
     return made
 
 
-def press(polar: Polar, name: str) -> None:
-    """A button of the bench, reached with Tab."""
-    stage = polar.stage
-    for _ in range(120):
-        widget = QApplication.focusWidget()
-        if widget is not None and polar.bench.isAncestorOf(widget) and getattr(widget, "text", str)() == name:
-            stage.press(Qt.Key.Key_Space)
-            stage.settle()
-            return
-        stage.qtbot.keyClick(widget or stage.window, Qt.Key.Key_Tab)
-    raise AssertionError(f"no {name!r} in reach of the keyboard")
-
-
 def test_by_keyboard_measure_turn_and_verify(polar: Polar) -> None:
     bench = polar.bench
-    press(polar, "Go there, measure")
+    press(polar.stage, polar.bench, "Go there, measure")
     assert polar.asked == (Command.BEGIN, {"kind": "polar axis", "goes": True}) and bench.view == "Axis"
     turns = {4: (-14.0, 0.0), 10: (0.0, 20.0)}
     before, turning, again = polar.carried_out(
@@ -141,7 +128,7 @@ def test_by_keyboard_measure_turn_and_verify(polar: Polar) -> None:
     assert bench.axis.accessibleDescription() == f"{bench.seen.record.total_arcmin:.1f}′ in all"  # type: ignore[union-attr]
     assert dict(bench.tools.result.facts)["altitude"].startswith("13.9"[:2]) and bench.tools.verdict.text()
 
-    press(polar, "Turn the adjusters")
+    press(polar.stage, polar.bench, "Turn the adjusters")
     assert polar.asked == (Command.BEGIN, {"kind": "polar turning"}) and bench.view == "Adjusters"
     polar.tell(turning, over=False, until=8)
     said = bench.turning.accessibleDescription()
@@ -155,15 +142,15 @@ def test_by_keyboard_measure_turn_and_verify(polar: Polar) -> None:
     command, values = polar.asked
     assert command is Command.TELL_ERRAND and values["what"] == "star"
     assert 0 < values["x"] < 1200 and 0 < values["y"] < 900
-    press(polar, "Finish")
+    press(polar.stage, polar.bench, "Finish")
     assert polar.asked[0] is Command.STOP_ERRAND
     polar.tell(turning)
-    press(polar, "Measure again")
+    press(polar.stage, polar.bench, "Measure again")
     polar.tell(again)
     record, was = bench.seen.record, bench.seen.before
     assert record is not None and was is not None and record.total_arcmin is not None
     assert record.total_arcmin < 0.6 and "→" in dict(bench.tools.result.facts)["in all"]
-    press(polar, "Go back to where it was")
+    press(polar.stage, polar.bench, "Go back to where it was")
     assert polar.asked == (Command.BEGIN, {"kind": "polar way back"})
 
 
@@ -194,7 +181,7 @@ def test_settings_by_keyboard_reach_the_errand(polar: Polar) -> None:
     stage.qtbot.keyClick(bench.tools.degrees, Qt.Key.Key_Return)
     choose(bench.tools.frames, 1)
     choose(bench.tools.camera, 1)
-    press(polar, "Measure")
+    press(polar.stage, polar.bench, "Measure")
     wanted = {"kind": "polar axis", "turn_deg": 45.0, "frames": 2, "camera": "main"}
     assert polar.asked == (Command.BEGIN, wanted)
 
@@ -208,7 +195,7 @@ def test_drift_says_what_it_knows_and_when_it_is_enough(polar: Polar) -> None:
     bench = polar.bench
     bench.show_view("Drift")
     assert bench.drift_tools.place.text().startswith("At the meridian, near the equator")
-    press(polar, "Go there, measure")
+    press(polar.stage, polar.bench, "Go there, measure")
     command, values = polar.asked
     assert command is Command.BEGIN and values["kind"] == "polar drift"
     assert values["axis"] == "azimuth" and values["goes"] and values["stays"]

@@ -1,10 +1,9 @@
 """The focus bench: runs with their curve, getting near, the temperature model, filter offsets, the field."""
 
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtWidgets import QButtonGroup, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QStackedWidget, QWidget
 
 from vigil.documents.errands import ErrandState
 from vigil.documents.events import Event, Kind
@@ -20,7 +19,7 @@ from vigil.ui import words
 from vigil.ui.actions import Action
 from vigil.ui.focuscurve import FocusCurve
 from vigil.ui.jobs import Jobs
-from vigil.ui.pieces import button, label, row
+from vigil.ui.pieces import label
 from vigil.ui.session import Session
 from vigil.ui.tune.bench import ErrandBench, show_only
 from vigil.ui.tune.fieldpicture import FieldPicture
@@ -33,7 +32,7 @@ from vigil.ui.tune.neartools import NearTools
 from vigil.ui.tune.offsetspicture import OffsetsPicture
 from vigil.ui.tune.runtools import RunTools
 from vigil.ui.tune.tools import Doing
-from vigil.ui.workspace import page, scrolled, side
+from vigil.ui.workspace import scrolled, side
 
 _VIEWS = ("Run", "Getting near", "Temperature", "Offsets", "Field")
 _NEAR_KIND = "getting near"
@@ -63,29 +62,16 @@ class FocusBench(ErrandBench):
         self.log.chosen.connect(self._open)
         self.near.moved.connect(self._turn)
         self.near.picked.connect(self._pick)
-        self._pictures, self._tools = QStackedWidget(), QStackedWidget()
-        self.views: dict[str, QPushButton] = {}
+        self._tools = QStackedWidget()
         self._build()
         self.listen()
 
     def _build(self) -> None:
-        group = QButtonGroup(self)
         pictures = (self.curve, self.near, self.model, self.offsets, self.field)
         tools = (self.run_tools, self.near_tools, self.model_tools, self.offset_tools, QWidget())
-        for name, picture, beside in zip(_VIEWS, pictures, tools, strict=True):
-            choice = button(name, "plain")
-            choice.setCheckable(True)
-            choice.toggled.connect(lambda on, n=name: self.show_view(n) if on else None)
-            group.addButton(choice)
-            self.views[name] = choice
-            self._pictures.addWidget(picture)
+        for beside in tools:
             self._tools.addWidget(beside)
-        views = row(*self.views.values(), gap=2)
-        views.addStretch(1)
-        main = page(views, self._pictures, self.log, gap=6)
-        layout = main.layout()
-        assert isinstance(layout, QVBoxLayout)
-        layout.setStretchFactor(self._pictures, 1)
+        main, _ = self._lay_out_views(dict(zip(_VIEWS, pictures, strict=True)), self.log)
         self.build(main, scrolled(side(label("Focus", "head"), self.said, self._tools)))
         self.show_view("Run")
 
@@ -201,17 +187,8 @@ class FocusBench(ErrandBench):
 
     # -- showing --------------------------------------------------------------------------------------
 
-    @property
-    def view(self) -> str:
-        return _VIEWS[self._pictures.currentIndex()]
-
-    def show_view(self, name: str) -> None:
-        """One of the bench's pictures, with its tools."""
+    def _view_shown(self, name: str) -> None:
         at = _VIEWS.index(name)
-        if not self.views[name].isChecked():
-            self.views[name].setChecked(True)  # comes back here
-            return
-        self._pictures.setCurrentIndex(at)
         show_only(self._tools, at)
         self.log.setVisible(name not in ("Getting near", "Offsets"))
         firsts = (
@@ -222,33 +199,22 @@ class FocusBench(ErrandBench):
             self.views[name],
         )
         self.first = firsts[at]
-        self.show_anew()
 
     def entered(self) -> None:
         self._read_log()
 
     def actions_here(self) -> list[Action]:
-        doing: list[tuple[str, QPushButton, str]] = [
-            ("Focus now", self.run_tools.run, "Run"),
-            ("Find focus", self.run_tools.find, "Run"),
-            ("Focus again, finer", self.run_tools.finer, "Run"),
-            ("Measure the focuser's backlash", self.run_tools.backlash, "Run"),
-            ("Look at a star to get near focus", self.near_tools.look, "Getting near"),
-            ("Measure filter offsets", self.offset_tools.measure, "Offsets"),
-        ]
-
-        def press(made: QPushButton, view: str) -> Callable[[], None]:
-            def pressed() -> None:
-                self.show_view(view)
-                made.click()
-
-            return pressed
-
-        looks = [
-            Action(f"Focus bench: {name.casefold()}", lambda n=name: self.show_view(n))  # type: ignore[misc]
-            for name in _VIEWS
-        ]
-        return looks + [Action(name, press(made, view), "", self.hindrance) for name, made, view in doing]
+        return self._actions_of(
+            [
+                ("Focus now", self.run_tools.run, "Run"),
+                ("Find focus", self.run_tools.find, "Run"),
+                ("Focus again, finer", self.run_tools.finer, "Run"),
+                ("Measure the focuser's backlash", self.run_tools.backlash, "Run"),
+                ("Look at a star to get near focus", self.near_tools.look, "Getting near"),
+                ("Measure filter offsets", self.offset_tools.measure, "Offsets"),
+            ],
+            self.hindrance,
+        )
 
     def show_anew(self) -> None:
         session, rig = self._session, self._session.rig

@@ -5,7 +5,7 @@ from datetime import datetime
 from typing import Any
 
 import numpy as np
-from PyQt6.QtWidgets import QButtonGroup, QPushButton, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QStackedWidget, QWidget
 
 from vigil.documents.errands import Outcome
 from vigil.documents.events import Event, Kind
@@ -20,7 +20,7 @@ from vigil.ledger.samples import kept_streams, samples_of
 from vigil.runtime.folders import ledger_file
 from vigil.ui.actions import Action
 from vigil.ui.jobs import Jobs
-from vigil.ui.pieces import Choice, button, label, row
+from vigil.ui.pieces import Choice, label, row
 from vigil.ui.session import Session
 from vigil.ui.tune.bench import ErrandBench, show_only
 from vigil.ui.tune.calibrationpicture import CalibrationPicture
@@ -31,7 +31,7 @@ from vigil.ui.tune.guidetools import GuideTools
 from vigil.ui.tune.studypicture import StudyPicture
 from vigil.ui.tune.studytools import StudyTools
 from vigil.ui.tune.tools import Doing
-from vigil.ui.workspace import page, scrolled, side
+from vigil.ui.workspace import scrolled, side
 
 _VIEWS = ("Graph", "Calibration", "Study", "Dithers")
 _KINDS = (GUIDING, CALIBRATION, DARK)
@@ -55,23 +55,12 @@ class GuidingBench(ErrandBench):
         doing = Doing(self._begin, self._stop, self._say, self._edit)
         self.tools = GuideTools(doing, self._back, self._from_here, self._tell)
         self.study_tools = StudyTools(doing, self._begin_study, self._open_record)
-        self._pictures, self._tools = QStackedWidget(), QStackedWidget()
-        self.views: dict[str, QPushButton] = {}
+        self._tools = QStackedWidget()
         self.scale, self.span = Choice(), Choice()
         self._build()
         self.listen()
 
     def _build(self) -> None:
-        group = QButtonGroup(self)
-        for name, picture in zip(
-            _VIEWS, (self.graph, self.calibration, self.study, self.dithers), strict=True
-        ):
-            choice = button(name, "plain")
-            choice.setCheckable(True)
-            choice.toggled.connect(lambda on, n=name: self.show_view(n) if on else None)
-            group.addButton(choice)
-            self.views[name] = choice
-            self._pictures.addWidget(picture)
         self.scale.setAccessibleName("Scale of the graph")
         self.scale.addItems([f"± {scale:g}″" for scale in SCALES_ARCSEC])
         self.scale.activated.connect(lambda k: self.graph.set_scale(SCALES_ARCSEC[k]))
@@ -85,14 +74,9 @@ class GuidingBench(ErrandBench):
         beside = row(label("scale", "soft"), self.scale, label("span", "soft"), self.span, gap=6)
         beside.setContentsMargins(0, 0, 0, 0)
         self._beside.setLayout(beside)
-        views = row(*self.views.values(), gap=2)
-        views.addStretch(1)
+        pictures = (self.graph, self.calibration, self.study, self.dithers)
+        main, views = self._lay_out_views(dict(zip(_VIEWS, pictures, strict=True)))
         views.addWidget(self._beside)
-        self._pictures.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        main = page(views, self._pictures, gap=6)
-        layout = main.layout()
-        assert isinstance(layout, QVBoxLayout)
-        layout.setStretchFactor(self._pictures, 1)
         self.build(main, scrolled(side(label("Guiding", "head"), self.said, self._tools)))
         self._show_scale()
         self.show_view("Graph")
@@ -238,16 +222,7 @@ class GuidingBench(ErrandBench):
 
     # -- showing --------------------------------------------------------------------------------------
 
-    @property
-    def view(self) -> str:
-        return _VIEWS[self._pictures.currentIndex()]
-
-    def show_view(self, name: str) -> None:
-        """One of the bench's pictures."""
-        if not self.views[name].isChecked():
-            self.views[name].setChecked(True)  # comes back here
-            return
-        self._pictures.setCurrentIndex(_VIEWS.index(name))
+    def _view_shown(self, name: str) -> None:
         self._beside.setVisible(name == "Graph")
         show_only(self._tools, 1 if name == "Study" else 0)
         firsts = {
@@ -259,28 +234,24 @@ class GuidingBench(ErrandBench):
         self.first = firsts[name]
         if name == "Study":
             self._list_records()
-        self.show_anew()
 
     def actions_here(self) -> list[Action]:
-        doing: list[tuple[str, QPushButton]] = [
-            ("Guide", self.tools.guide),
-            ("Watch a guide star without corrections", self.tools.watch),
-            ("Calibrate the guider", self.tools.calibrate),
-            ("Go to the calibration place and calibrate", self.tools.calibrate_there),
-            ("Stop guiding", self.tools.stop),
-            ("Dither now", self.tools.dither),
-            ("Test the answer of right ascension", self.tools.test_ra),
-            ("Test the answer of declination", self.tools.test_dec),
-            ("Guiding figures from here", self.tools.from_here),
-            ("Guiding settings as before the last change", self.tools.back),
-            ("Study the guide record", self.study_tools.study),
-            ("Take the study's advice over", self.study_tools.take_over),
-        ]
-        views = [
-            Action(f"Guiding bench: {name.lower()}", lambda n=name: self.show_view(n))  # type: ignore[misc]
-            for name in _VIEWS
-        ]
-        return [*views, *(Action(words, made.click) for words, made in doing)]
+        return self._actions_of(
+            [
+                ("Guide", self.tools.guide, ""),
+                ("Watch a guide star without corrections", self.tools.watch, ""),
+                ("Calibrate the guider", self.tools.calibrate, ""),
+                ("Go to the calibration place and calibrate", self.tools.calibrate_there, ""),
+                ("Stop guiding", self.tools.stop, ""),
+                ("Dither now", self.tools.dither, ""),
+                ("Test the answer of right ascension", self.tools.test_ra, ""),
+                ("Test the answer of declination", self.tools.test_dec, ""),
+                ("Guiding figures from here", self.tools.from_here, ""),
+                ("Guiding settings as before the last change", self.tools.back, ""),
+                ("Study the guide record", self.study_tools.study, ""),
+                ("Take the study's advice over", self.study_tools.take_over, ""),
+            ]
+        )
 
     def show_anew(self) -> None:
         rig = self._session.rig

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QButtonGroup, QPushButton, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from vigil.documents.errands import Outcome
 from vigil.documents.events import Event, Kind
@@ -34,7 +34,7 @@ from vigil.runtime.folders import kept_folder, ledger_file
 from vigil.ui import words
 from vigil.ui.actions import Action
 from vigil.ui.jobs import Jobs
-from vigil.ui.pieces import button, label, row
+from vigil.ui.pieces import label
 from vigil.ui.session import Session
 from vigil.ui.tune.bench import ErrandBench
 from vigil.ui.tune.driftpicture import DriftPicture
@@ -44,7 +44,7 @@ from vigil.ui.tune.polarseen import PolarSeen
 from vigil.ui.tune.polartools import AdjusterTools, DriftTools, FrameTools
 from vigil.ui.tune.tools import Doing
 from vigil.ui.tune.turningpicture import TurningPicture
-from vigil.ui.workspace import page, scrolled, side
+from vigil.ui.workspace import scrolled, side
 
 _VIEWS = ("Axis", "Adjusters", "Drift", "Log")
 _KINDS = (AXIS_KIND, TURNING_KIND, DRIFT_KIND, BACK_KIND, PLACE_KIND, NOTE_KIND)
@@ -77,34 +77,15 @@ class PolarBench(ErrandBench):
         self.drift_tools.axis.currentTextChanged.connect(lambda _: self.show_anew())
         self.drift_tools.chart.clicked.connect(self._show_on_chart)
         self.adjusters = AdjusterTools(self._keep_note)
-        self._pictures = QStackedWidget()
-        self.views: dict[str, QPushButton] = {}
         self._build()
         self.listen()
         session.moments.now_changed.connect(self._tick)
 
     def _build(self) -> None:
-        group = QButtonGroup(self)
-        for name, picture in zip(_VIEWS, (self.axis, self.turning, self.drift, self.log), strict=True):
-            choice = button(name, "plain")
-            choice.setCheckable(True)
-            choice.toggled.connect(lambda on, n=name: self.show_view(n) if on else None)
-            group.addButton(choice)
-            self.views[name] = choice
-            self._pictures.addWidget(picture)
-        views = row(*self.views.values(), gap=2)
-        views.addStretch(1)
-        self._pictures.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        main = page(views, self._pictures, gap=6)
-        layout = main.layout()
-        assert isinstance(layout, QVBoxLayout)
-        layout.setStretchFactor(self._pictures, 1)
-        self.build(
-            main,
-            scrolled(
-                side(label("Polar axis", "head"), self.said, self.tools, self.drift_tools, self.adjusters)
-            ),
-        )
+        pictures = dict(zip(_VIEWS, (self.axis, self.turning, self.drift, self.log), strict=True))
+        main, _ = self._lay_out_views(pictures)
+        tools = side(label("Polar axis", "head"), self.said, self.tools, self.drift_tools, self.adjusters)
+        self.build(main, scrolled(tools))
         self.show_view("Axis")
 
     # -- doing ----------------------------------------------------------------------------------------
@@ -231,46 +212,25 @@ class PolarBench(ErrandBench):
 
     # -- showing --------------------------------------------------------------------------------------
 
-    @property
-    def view(self) -> str:
-        return _VIEWS[self._pictures.currentIndex()]
-
-    def show_view(self, name: str) -> None:
-        """One of the bench's pictures."""
-        if not self.views[name].isChecked():
-            self.views[name].setChecked(True)  # comes back here
-            return
-        self._pictures.setCurrentIndex(_VIEWS.index(name))
+    def _view_shown(self, name: str) -> None:
         self.tools.setVisible(name != "Drift")
         self.drift_tools.setVisible(name == "Drift")
         self.first = {
             "Axis": self.tools.measure, "Adjusters": self.tools.turn, "Drift": self.drift_tools.go,
             "Log": self.log,
         }[name]  # fmt: skip
-        self.show_anew()
 
     def actions_here(self) -> list[Action]:
-        doing: list[tuple[str, QPushButton, str]] = [
-            ("Measure the polar axis", self.tools.measure, "Axis"),
-            ("Go near the pole and measure the polar axis", self.tools.go, "Axis"),
-            ("Turn the polar axis's adjusters", self.tools.turn, "Adjusters"),
-            ("Send the mount back to where it was before the polar axis", self.tools.back, "Axis"),
-            ("Measure the polar axis by drift", self.drift_tools.go, "Drift"),
-        ]
-
-        def press(made: QPushButton, view: str) -> Callable[[], None]:
-            def pressed() -> None:
-                self.show_view(view)
-                made.click()
-
-            return pressed
-
-        views = [
-            Action(f"Polar bench: {name.lower()}", lambda n=name: self.show_view(n))  # type: ignore[misc]
-            for name in _VIEWS
-        ]
-        stop = Action("Stop what the polar bench is doing", self._stop)
-        return [*views, *(Action(name, press(made, view)) for name, made, view in doing), stop]
+        made = self._actions_of(
+            [
+                ("Measure the polar axis", self.tools.measure, "Axis"),
+                ("Go near the pole and measure the polar axis", self.tools.go, "Axis"),
+                ("Turn the polar axis's adjusters", self.tools.turn, "Adjusters"),
+                ("Send the mount back to where it was before the polar axis", self.tools.back, "Axis"),
+                ("Measure the polar axis by drift", self.drift_tools.go, "Drift"),
+            ]
+        )
+        return [*made, Action("Stop what the polar bench is doing", self._stop)]
 
     def second(self) -> tuple[QWidget, Callable[[], None]]:
         """The page to be read at the mount."""
