@@ -70,6 +70,30 @@ def test_it_says_how_much_longer_it_takes() -> None:
     assert drift_of(at, dec, "azimuth", 47.0, 0.0).enough
 
 
+def test_a_large_error_of_one_axis_is_taken_off_the_other() -> None:
+    """At 55° with the axis 50′ too high and 40′ east of the pole, on the sky: by the rotation itself."""
+    lat, up, east = np.radians(55.0), np.radians(50 / 60), np.radians(40 / 60) / np.cos(np.radians(55.0))
+    rate = 15.041067 * 60
+    axis = np.array([np.cos(lat + up) * np.sin(east), np.cos(lat + up) * np.cos(east), np.sin(lat + up)])
+    pole = np.array([0.0, np.cos(lat), np.sin(lat)])
+
+    def drift(star: np.ndarray) -> np.ndarray:
+        """Two seconds of it a sample, in the direction of north."""
+        north = pole - (pole @ star) * star
+        north /= np.linalg.norm(north)
+        return np.arange(0, 300, 2.0) / 60 * rate * float(np.cross(pole - axis, star) @ -north)
+
+    south = np.array([0.0, -np.sin(lat), np.cos(lat)])
+    at = np.arange(0, 300, 2.0)
+    azimuth = drift_of(at, drift(south), "azimuth", 55.0, 0.0, 0.0, 0.0, 0.5, 50.0, 0.1)
+    assert azimuth.error_arcmin == pytest.approx(40.0, abs=0.05)
+    blind = drift_of(at, drift(south), "azimuth", 55.0, 0.0, 0.0, 0.0, 0.5, 0.0, 15.0)
+    assert abs(blind.error_arcmin - 40.0) > 0.5 and blind.half_arcmin > 0.4 and not blind.enough
+    high = np.array([-np.cos(0.3), np.sin(0.3) * pole[1], np.sin(0.3) * pole[2]])
+    altitude = drift_of(at, drift(high), "altitude", 55.0, 90.0, np.degrees(0.3), 0.0, 0.5, 40.0, 0.1)
+    assert altitude.error_arcmin == pytest.approx(50.0, abs=0.05)
+
+
 def test_refraction_is_no_error_of_the_axis() -> None:
     """On the meridian it stands still; low in the east a star is lifted less and less."""
     assert refraction_drift_arcsec_min(47.0, 10.0, 0.0) == pytest.approx(0.0, abs=1e-6)

@@ -1,6 +1,7 @@
 """The polar axis out of a star's drift in declination, while nothing corrects that axis."""
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
@@ -30,6 +31,9 @@ _WANTED_ARCMIN, _Z_95 = 0.5, 1.96
 _ENOUGH_SHARE, _SIGN_HALVES = 0.6, 2.0
 """Of what is wanted, that the interval must come to; and how many of its halves an error must be away from 0
 for its side to be said: 3.3 and 4 standard errors."""
+_LOOKED_AGAIN, _SAG_SIGMA_ARCSEC = 1.15, 10.0
+"""An interval that ends a measurement has been looked at often, and is luckier than one that was not. Tubes
+sag, by up to twice that at the horizon, and change that while they track."""
 _REFRACTION_ARCSEC = 58.3
 """Of the zenith distance's tangent, in standard air at sea level."""
 
@@ -79,21 +83,32 @@ def refraction_drift_arcsec_min(
     latitude_deg: float, dec_deg: float, hour_angle_deg: float, pressure_hpa: float = 1010.0
 ) -> float:
     """How fast refraction moves a star north meanwhile: it lifts it less and less while it rises."""
+    return _north_drift(
+        latitude_deg,
+        dec_deg,
+        hour_angle_deg,
+        lambda alt: _REFRACTION_ARCSEC * pressure_hpa / 1010.0 / math.tan(alt),
+    )
+
+
+def _north_drift(
+    latitude_deg: float, dec_deg: float, hour_angle_deg: float, lift: Callable[[float], float]
+) -> float:
+    """Arc-seconds a minute by which something that lifts a star by its altitude (rad) moves it north. Raises
+    NoDrift for one that stands too low."""
     minute_deg = 15.041067 / 60
 
-    def lifted_arcsec(hour_deg: float) -> float:
+    def northward(hour_deg: float) -> float:
         lat, dec, hour = (math.radians(v) for v in (latitude_deg, dec_deg, hour_deg))
         sin_alt = math.sin(lat) * math.sin(dec) + math.cos(lat) * math.cos(dec) * math.cos(hour)
         alt = math.asin(max(min(sin_alt, 1.0), -1.0))
         if alt < math.radians(2.0):
             raise NoDrift(f"the star stands {math.degrees(alt):.0f}° high: too low to tell")
-        lift = _REFRACTION_ARCSEC * pressure_hpa / 1010.0 / math.tan(alt)
         # the parallactic angle's cosine: how much of upward is northward
         north = (math.sin(lat) - sin_alt * math.sin(dec)) / max(math.cos(alt) * math.cos(dec), 1e-6)
-        return lift * max(min(north, 1.0), -1.0)
+        return lift(alt) * max(min(north, 1.0), -1.0)
 
-    later, earlier = (lifted_arcsec(hour_angle_deg + by) for by in (minute_deg / 2, -minute_deg / 2))
-    return later - earlier
+    return northward(hour_angle_deg + minute_deg / 2) - northward(hour_angle_deg - minute_deg / 2)
 
 
 def drift_of(
@@ -119,16 +134,38 @@ def drift_of(
     if len(at_s) < _LEAST_SAMPLES:
         raise NoDrift(f"{len(at_s)} samples: at least {_LEAST_SAMPLES} are needed")
     slope, error, freedom = _robust_slope(np.asarray(at_s, dtype=float), np.asarray(dec_arcsec, dtype=float))
-    rate, half = 60 * slope, 60 * error * float(student.ppf(0.975, freedom))
+    rate = 60 * slope
+    half = _LOOKED_AGAIN * 60 * error * float(student.ppf(0.975, freedom))
     by_air = refraction_drift_arcsec_min(latitude_deg, dec_deg, hour_angle_deg, pressure_hpa)
+    by_sag = _north_drift(
+        latitude_deg, dec_deg, hour_angle_deg, lambda alt: _SAG_SIGMA_ARCSEC * math.cos(alt)
+    )
     by_other = shown("altitude" if axis == "azimuth" else "azimuth", hour_angle_deg, latitude_deg)
-    found = (rate - by_air - other_arcmin * by_other) / share
-    half_error = math.hypot(half, _Z_95 * other_sigma_arcmin * by_other) / abs(share)
+    small = (rate - by_air - other_arcmin * by_other) / share
+    found, curved = _large(axis, small, other_arcmin, other_sigma_arcmin, latitude_deg)
+    unsure = math.hypot(by_sag, other_sigma_arcmin * by_other, curved * share)
+    half_error = math.hypot(half, _Z_95 * unsure) / abs(share)
     enough = half_error <= _ENOUGH_SHARE * wanted_arcmin
     lasted = float(at_s[-1] - at_s[0])
     # a slope's error falls with the time's power of one and a half
     more = 0.0 if enough else lasted * ((half_error / (_ENOUGH_SHARE * wanted_arcmin)) ** (2 / 3) - 1)
     return Drift(rate, half, found, (found - half_error, found + half_error), enough, more)
+
+
+def _large(
+    axis: AxisName, small: float, other: float, other_sigma: float, latitude_deg: float
+) -> tuple[float, float]:
+    """An axis's error out of the one that small angles give (arc-minutes), and its standard error by what
+    isn't known of the other axis: a raised axis is nearer to the zenith, where azimuths turn it less; one
+    turned aside points lower than the meridian's."""
+    lat, arcmin = math.radians(abs(latitude_deg)), math.radians(1 / 60)
+    cos = max(math.cos(lat), 0.05)
+    if axis == "azimuth":
+        found = small * cos / max(math.cos(lat + other * arcmin), 0.05)
+        return found, abs(small) * math.tan(min(lat, 1.5)) * other_sigma * arcmin
+    turned = other / cos * arcmin
+    found = small - (1 - math.cos(turned)) * cos * math.sin(lat) / arcmin
+    return found, abs(turned) * math.sin(lat) * other_sigma
 
 
 def _robust_slope(at_s: Floats, values: Floats) -> tuple[float, float, int]:
