@@ -11,7 +11,7 @@ from vigil.sky.horizontal import observe, unobserve
 from vigil.sky.instants import Instants
 from vigil.sky.site import Site
 
-_SAG_SIGMA_ARCSEC, _CHANGES = 10.0, 0.15
+_SAG_SIGMA_ARCSEC, _CHANGES = 9.0, 0.15
 """At the horizon; twice that is the most that is usual."""
 
 
