@@ -1,6 +1,5 @@
 """An axis measured by a star's drift; and the mount sent to where that shows best."""
 
-from dataclasses import replace
 from typing import Any
 
 from vigil.documents.guiding import GUIDING
@@ -22,8 +21,8 @@ from vigil.engine.guiding.frames import eye_of
 from vigil.engine.polar.bench import PolarBench, began_at
 from vigil.engine.polar.drift import DriftLoop, drift_words
 from vigil.engine.polar.places import go_to_drift_place
-from vigil.engine.polar.words import turn_said
-from vigil.polar.adjusters import AdjusterName, Turn, effect_of, gain_of, jumped
+from vigil.engine.polar.words import learnt_said
+from vigil.polar.adjusters import AdjusterName, Effect, Turn, effect_of
 from vigil.polar.drift import Drift
 
 _CHECKED_S = 6 * 3600.0
@@ -127,17 +126,13 @@ class MeasureDrift(PolarBench[DriftWish]):
             return kept
         was, now = (_of(one, name) for one in (before, record))
         turn = Turn(was[0], now[0], max(was[1], now[1]), self._turns)
-        adjuster = kept.adjuster(name)
-        words = f"{name}: {turn_said(turn, self.wish.within_arcmin)}"
-        if jumped(turn, adjuster.gain):
-            words += "; it jumped: that was far from what such a turn has done before"
-        effect = effect_of(turn, self.wish.within_arcmin).value
-        await self.step({"turned": name, "effect": effect}, words)
-        if gain_of([turn]) is None and self._turns is None and effect == "stuck":
+        effect = effect_of(turn, self.wish.within_arcmin)
+        if effect is Effect.STUCK and self._turns is None:
             return kept  # perhaps nobody has turned it
-        return kept.model_copy(
-            update={"adjusters": {**kept.adjusters, name: adjuster.with_turn(replace(turn))}}
-        )
+        adjuster = kept.adjuster(name)
+        words = learnt_said(name, turn, self.wish.within_arcmin, adjuster.gain)
+        await self.step({"turned": name, "effect": effect.value}, words)
+        return kept.model_copy(update={"adjusters": {**kept.adjusters, name: adjuster.with_turn(turn)}})
 
 
 def _other(kept: KeptPolar, axis: AdjusterName) -> tuple[float, float] | None:

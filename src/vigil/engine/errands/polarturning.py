@@ -9,8 +9,8 @@ from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.guiding.frames import eye_of
 from vigil.engine.polar.bench import PolarBench
 from vigil.engine.polar.turning import TurningLoop
-from vigil.engine.polar.words import turn_said
-from vigil.polar.adjusters import RIGHT_ARCMIN, AdjusterName, Turn, effect_of, jumped
+from vigil.engine.polar.words import learnt_said
+from vigil.polar.adjusters import RIGHT_ARCMIN, AdjusterName, Turn, effect_of
 
 
 class TurnAdjusters(PolarBench[TurningWish]):
@@ -39,9 +39,7 @@ class TurnAdjusters(PolarBench[TurningWish]):
             turn = replace(turn, turns=self._amounts.pop(name, None))
             now = self.kept(kit)
             before = now.adjuster(name)
-            words = f"{name}: {turn_said(turn, RIGHT_ARCMIN)}"
-            if jumped(turn, before.gain):
-                words += "; it jumped: that was far from what such a turn has done before"
+            words = learnt_said(name, turn, RIGHT_ARCMIN, before.gain)
             self.keep(
                 kit, now.model_copy(update={"adjusters": {**now.adjusters, name: before.with_turn(turn)}})
             )
