@@ -20,7 +20,9 @@ _GROWTH = 1.15
 _LEAST_RADIUS_PX = 2.0
 _MOST_SHARE = 0.22
 """Of the frame's shorter side: larger discs are not told from its background."""
-_LEAST_SNR = 9.0
+_LEAST_SNR = 40.0
+"""Of the disc's whole light: so far out of focus that discs overlap and leave the frame, what is left of the
+sky's unevenness answers to some size too, with up to 36."""
 _MOST_STARS = 8
 _LEAST_FILLED = 0.5
 """Of the disc that answers best: light in less than this of it is a speck."""
@@ -148,6 +150,8 @@ def _radius(frame: Floats, y: int, x: int, radius: float, obstruction: float) ->
     order = np.argsort(away)
     within = np.cumsum(light.ravel()[order])
     end = int(np.searchsorted(away[order], 1.3 * radius))
+    if end < 2:  # the light's middle is outside: no disc
+        return None
     half = int(np.argmax(within[:end] >= within[end - 1] / 2))
     found = float(away[order][half] * np.sqrt(2 / (1 + obstruction**2)))
     return found if found > _LEAST_FILLED * radius else None
