@@ -26,6 +26,9 @@ _SCALE_TOLERANCE, _BREADTH = 0.05, 1.3
 _WITHIN_DEG, _AROUND_POLE_DEG, _NEXT_DEG = (4.0, 12.0), 25.0, 3.0
 """How far the mount's coordinates are off near the pole, mostly and at worst; then all round the pole is
 searched. Of frames whose place is known by the one before."""
+_SMALL_DEG = 0.7
+"""Fields this small, all round the pole, take minutes to be told from a hundred thousand stars; a search of
+the whole sky takes seconds."""
 _GUIDE_OFFSET = 20
 _SHOWN_SIDE_PX, _SHOWN_SIGMA = 420, 2.5
 
@@ -98,23 +101,25 @@ class PolarCamera:
         side_deg = min(frame.image.shape) * scale / 3600
         blind = Breadth(side_deg / _BREADTH, side_deg * _BREADTH)
         solution: Solution | None = None
-        for ra, dec, within in self._places(near):
+        places = self._places(near, side_deg)
+        for ra, dec, within in places:
             hint = Hint(ra, dec, scale * (1 - _SCALE_TOLERANCE), scale * (1 + _SCALE_TOLERANCE), within)
-            last = within == _AROUND_POLE_DEG
+            last = near is None and within == places[-1][2]
             solution = await kit.measurer.solve(frame.image, hint, blind if last else None, mosaic)
             if solution.wcs is not None or near is not None:
                 break
         assert solution is not None, "there is one place at least"
         return solution
 
-    def _places(self, near: Sighting | None) -> list[tuple[float, float, float]]:
+    def _places(self, near: Sighting | None, side_deg: float) -> list[tuple[float, float, float]]:
         if near is not None:
             return [(near.ra_deg, near.dec_deg, _NEXT_DEG)]
         mount = self.kit.devices.mount.state if self.kit.devices.mount else None
         pole = (0.0, 90.0 * pole_sign(self.kit.rig), _AROUND_POLE_DEG)
         if mount is None:
             return [pole]
-        return [*((mount.ra_deg, mount.dec_deg, within) for within in _WITHIN_DEG), pole]
+        around = [(mount.ra_deg, mount.dec_deg, within) for within in _WITHIN_DEG]
+        return around if side_deg < _SMALL_DEG else [*around, pole]
 
 
 def shown(image: NDArray[np.generic]) -> dict[str, Any]:
