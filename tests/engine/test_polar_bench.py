@@ -177,6 +177,32 @@ def test_under_a_cloud_a_frame_is_tried_longer_and_then_given_up_with_its_reason
     assert "frame 1 not solved" in ended.reason and "A cloud, a cover" in ended.reason
 
 
+@pytest.mark.parametrize(
+    ("focal_length_mm", "searches"),
+    [(400.0, [(4.0, False), (12.0, False), (25.0, True)]), (3000.0, [(4.0, False), (12.0, True)])],
+)
+def test_a_small_field_is_searched_in_the_whole_sky_rather_than_all_round_the_pole(
+    monkeypatch: pytest.MonkeyPatch, focal_length_mm: float, searches: list[tuple[float, bool]]
+) -> None:
+    asked: list[tuple[float, bool]] = []
+
+    async def use(b: Bench) -> Event:
+        solve = b.kit.measurer.solve
+
+        async def heard(image: Any, hint: Any, blind: Any = None, mosaic: bool = False) -> Any:
+            asked.append((hint.within_deg, blind is not None))
+            return await solve(image, hint, blind, mosaic)
+
+        monkeypatch.setattr(b.kit.measurer, "solve", heard)
+        return await measured(b, camera="main")
+
+    cloudy = Scenario(mount=MOUNT, air=AirEffects(overcast_mag=9.0))
+    rig = with_values(RIG, {("telescope", "focal_length_mm"): focal_length_mm})
+    ended = bench(use, cloudy, rig=rig)
+    assert "frame 1 not solved" in ended.reason
+    assert asked[: len(searches)] == searches and len(asked) == 3 * len(searches)
+
+
 def test_a_cloud_while_turning_is_waited_for() -> None:
     rows: list[dict[str, Any]] = []
 

@@ -103,8 +103,8 @@ class PolarCamera:
         solution: Solution | None = None
         places = self._places(near, side_deg)
         for ra, dec, within in places:
-            hint = Hint(ra, dec, scale * (1 - _SCALE_TOLERANCE), scale * (1 + _SCALE_TOLERANCE), within)
             last = near is None and within == places[-1][2]
+            hint = Hint(ra, dec, scale * (1 - _SCALE_TOLERANCE), scale * (1 + _SCALE_TOLERANCE), within)
             solution = await kit.measurer.solve(frame.image, hint, blind if last else None, mosaic)
             if solution.wcs is not None or near is not None:
                 break
