@@ -11,7 +11,7 @@ from itertools import pairwise
 
 import numpy as np
 
-_MOST_LOOKS = 12
+_MOST_LOOKS, _MOST_BLIND = 18, 12
 _RADIUS_ERROR = 0.08
 """Of a radius, as a share."""
 _SCALES = tuple(np.geomspace(0.6, 1 / 0.6, 15).tolist())
@@ -29,7 +29,7 @@ class Travel:
     highest: int
     steps_a_px: float
     near_px: float
-    most_blind: int = _MOST_LOOKS
+    most_blind: int = _MOST_BLIND
     """Looks that may show nothing at all before it is given up."""
 
     @classmethod

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from scipy.fft import irfft2, next_fast_len, rfft2
 from scipy.ndimage import maximum_filter, median_filter
 
+from vigil.imaging.evenness import evenness
 from vigil.sky.instants import Floats
 
 _LARGEST_SIDE = 640
@@ -26,6 +27,11 @@ sky's unevenness answers to some size too, with up to 36."""
 _MOST_STARS = 8
 _LEAST_FILLED = 0.5
 """Of the disc that answers best: light in less than this of it is a speck."""
+_MOST_UNLIKE = 0.16
+"""Of a disc's light: between its quarters, and in the ring just outside it. Genuine ones have mostly less
+than 0.1, what overlapping discs and the sky answer mostly more than 0.2."""
+_LEAST_EVEN_PX = 4.0
+"""Smaller ones have too few pixels to tell a disc by."""
 _NEIGHBOUR_SHARE = 0.25
 """How bright others must be beside the brightest one to be asked too."""
 
@@ -58,12 +64,14 @@ def doughnuts_in(image: NDArray[np.generic], obstruction: float = 0.0) -> Doughn
     if found is None or found[0] < _LEAST_SNR:
         return None
     snr, radius, response = found
-    peaks = _peaks(response, radius)
-    radii = [r for y, x in peaks if (r := _radius(frame, y, x, radius, obstruction))]
-    if not radii:
+    tried = [(_radius(frame, y, x, radius, obstruction), y, x) for y, x in _peaks(response, radius)]
+    measured = [(r, y, x) for r, y, x in tried if r]
+    discs = [(r, y, x) for r, y, x in measured if _is_disc(frame, y, x, r, obstruction)]
+    if not discs or 2 * len(discs) < len(measured):
         return None
+    radii = [r for r, _, _ in discs]
     # a binned pixel's centre lies between those it was made of
-    row, column = (binning * place + (binning - 1) / 2 for place in peaks[0])
+    row, column = (binning * place + (binning - 1) / 2 for place in discs[0][1:])
     middle = float(np.median(radii))
     scatter = 1.4826 * float(np.median(np.abs(np.array(radii) - middle)))
     return Doughnuts(middle * binning, scatter * binning, len(radii), float(snr), column, row)
@@ -155,3 +163,13 @@ def _radius(frame: Floats, y: int, x: int, radius: float, obstruction: float) ->
     half = int(np.argmax(within[:end] >= within[end - 1] / 2))
     found = float(away[order][half] * np.sqrt(2 / (1 + obstruction**2)))
     return found if found > _LEAST_FILLED * radius else None
+
+
+def _is_disc(frame: Floats, y: int, x: int, radius: float, obstruction: float) -> bool:
+    """Not a crowd of stars or a piece of sky."""
+    if radius < _LEAST_EVEN_PX:
+        return True
+    found = evenness(
+        frame, y, x, (1.15 * obstruction * radius, 0.85 * radius), (1.15 * radius, 1.35 * radius)
+    )
+    return found is not None and max(found.quarters, found.around) < _MOST_UNLIKE

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from vigil.imaging.doughnuts import Doughnuts, doughnuts_in
+from vigil.imaging.evenness import evenness
 from vigil.imaging.profile import profile_of
 from vigil.imaging.shapes import shapes_of
 from vigil.imaging.stars import Stars, find_stars, robust_median
@@ -25,6 +26,10 @@ _OF_MEDIAN = 0.5, 1.8
 _DISC_SIZE_PX = 5.0
 """Stars no smaller, or hardly any at all: they may be pieces of discs."""
 _SURELY_STARS, _DISC_OVER_STARS = 12, 1.6
+_SO_FEW, _LEAST_EVEN_PX = 40, 2.5
+"""So few are asked one by one whether they are stars at all, unless they are too small to tell."""
+_MOST_UNEVEN, _MOST_AROUND = 0.25, 0.17
+"""Of a star's light: genuine ones have at most 0.18 and 0.12, pieces of overlapping discs mostly over 0.3."""
 _CUT_SIDE, _DISC_CUT = 33, 1.4
 _CLEAR_SNR = 30.0
 """Stars so far over their noise are asked for their size; where there are too few, fainter ones too."""
@@ -78,6 +83,8 @@ def focus_frame(
     that the image was smoothed with. Raises ValueError for what is no image."""
     stars, level, noise, data = find_stars(image, saturation_adu)
     chosen = _single_stars(stars, noise)
+    if len(chosen) < _SO_FEW:
+        chosen = chosen[np.array([_may_be_star(data, stars, k) for k in chosen], dtype=bool)]
     x, y, size = stars.x_px[chosen], stars.y_px[chosen], stars.hfr_px[chosen]
     aperture = stars.aperture_px[chosen]
     first = slice(_PROFILE_STARS)
@@ -123,6 +130,16 @@ def _single_stars(stars: Stars, noise_adu: float) -> NDArray[np.intp]:
     good = usual if usual.size >= _LEAST_STARS else good
     alone = good[~_doubled(stars, good)]
     return alone if alone.size >= _LEAST_STARS else good
+
+
+def _may_be_star(data: NDArray[np.float32], stars: Stars, which: int) -> bool:
+    """Not a piece of a disc."""
+    size = float(stars.hfr_px[which])
+    if size < _LEAST_EVEN_PX:
+        return True
+    row, column = round(float(stars.y_px[which])), round(float(stars.x_px[which]))
+    found = evenness(data, row, column, (0.0, 1.2 * size), (1.8 * size, 2.2 * size))
+    return found is None or (found.quarters < _MOST_UNEVEN and found.around < _MOST_AROUND)
 
 
 def _snr(stars: Stars, which: NDArray[np.intp], noise_adu: float) -> Floats:
