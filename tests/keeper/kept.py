@@ -28,8 +28,9 @@ RIG = quick_rig()
 class Place:
     """A keeper in this process, on virtual time, with a ledger on disk."""
 
-    def __init__(self, keeper: Keeper, ledger: Path) -> None:
+    def __init__(self, keeper: Keeper, ledger: Path, observatory: SimObservatory) -> None:
         self.keeper, self.link, self.ledger = keeper, Loopback(keeper), ledger
+        self.observatory = observatory
         self.told: list[Event] = []
         keeper.listen(self.told.append)
         self._asked = 0
@@ -66,20 +67,23 @@ def kept(
     killed: bool = False,
     rig: Any = RIG,
     alter: Callable[[Devices], Devices] = lambda devices: devices,
+    pixels: bool = False,
 ) -> None:
-    """`killed`: nothing is put in order at the end, as little as by kill -9."""
+    """`killed`: nothing is put in order at the end, as little as by kill -9; the gear stays as it is. With
+    `pixels` frames have some, and are kept."""
 
     async def main() -> None:
         clock, workshop = ScenarioClock(rig.simulated.starts_at), Workshop(0)
         ledger = Ledger(folder / "ledger.sqlite")
-        observatory = SimObservatory(rig, 1, clock, workshop, quick=True)
+        gear = folder / "gear.json" if pixels else None
+        observatory = SimObservatory(rig, 1, clock, workshop, gear, quick=not pixels)
         devices = alter(observatory.devices)
         equipment = equip(rig, observatory, clock, workshop, folder / rig.id, folder / rig.id, devices)
         equipment = replace(
             equipment, measurer=QuickMeasurer(), eye=QuickEye(), write=no_file, look_every_s=5.0
         )
         keeper = Keeper(equipment, ledger, simulated_loop())
-        place = Place(keeper, folder / "ledger.sqlite")
+        place = Place(keeper, folder / "ledger.sqlite", observatory)
         await keeper.take_up()
         keeping = asyncio.ensure_future(keeper.run())
         keeper._watched.set()

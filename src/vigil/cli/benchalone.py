@@ -44,6 +44,8 @@ class Alone:
     truth: Path | None = None
     folder: Path | None = None
     """Where calibrations and darks are kept; None keeps them in a folder that is gone afterwards."""
+    calibration: Path | None = None
+    """Where calibration frames are kept; None: as `folder` None."""
     listener: Callable[[Event], None] = lambda event: None
     sampled: Callable[[dict[str, Any]], None] = lambda values: None
     """Hears what comes too often for events."""
@@ -63,6 +65,8 @@ class Bench:
     kit: Kit
     ledger: Ledger
     folder: Path
+    aside: Path
+    """Gone afterwards."""
     events: list[Event] = field(default_factory=list)
 
     async def carry_out(self, kind: str, values: dict[str, Any]) -> Event:
@@ -84,6 +88,7 @@ class Bench:
             Workshop(0),
             self.folder,
             lambda _, __, values: self.order.sampled(values),
+            self.order.calibration or self.aside / "calibration",
         )
 
 
@@ -116,8 +121,9 @@ def on_the_bench(order: Alone, use: Callable[[Bench], Awaitable[T]]) -> T:
             eye=equipment.eye,
         )
         try:
-            with TemporaryDirectory() as aside:
-                return await use(Bench(order, observatory, clock, kit, ledger, order.folder or Path(aside)))
+            with TemporaryDirectory() as name:
+                aside = Path(name)
+                return await use(Bench(order, observatory, clock, kit, ledger, order.folder or aside, aside))
         finally:
             ledger.close()
             if truth is not None:

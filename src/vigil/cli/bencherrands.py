@@ -34,6 +34,8 @@ class Order:
     tell: Callable[[Event], None]
     look: Callable[[dict[str, Any]], None]
     stream: str = ""
+    calibration: Path | None = None
+    """Where calibration frames go that are taken alone; None: nowhere, they are gone afterwards."""
     before: tuple[tuple[str, dict[str, Any]], ...] = ()
     """What has to be done first where it is set up alone."""
 
@@ -64,6 +66,7 @@ def _alone(rig: Rig, order: Order, args: argparse.Namespace) -> Event | None:
         ledger=None if args.quick else ledger_of(rig.id),  # what was not measured belongs in no log
         truth=Path(args.truth).absolute() if args.truth else None,
         folder=None if args.quick else own_folders(rig).by_hand,
+        calibration=order.calibration,
         listener=order.tell,
         sampled=order.look,
     )

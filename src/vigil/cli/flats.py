@@ -1,4 +1,4 @@
-"""`vigil flats`: levels and exposures for flats."""
+"""`vigil flats`: planned, taken, and out of trials from anywhere advised."""
 
 import argparse
 import json
@@ -6,21 +6,43 @@ from pathlib import Path
 from typing import Any
 
 from vigil.cli import NOT_ALL, OK, BadInput
+from vigil.cli.flatsjob import flats_job, window_range
 from vigil.files.trialscsv import read_trials
 from vigil.levels.advice import FilterAdvice, Limits, advise
 from vigil.levels.trials import Camera
 
+_OF_ADVISE = ("levels", "bias", "full_scale")
+
 
 def run(args: argparse.Namespace) -> int:
-    """0: all filters can be done; 3: some can't, each with its reason and what would help; 2: bad input."""
+    """0: all filters done, or can be done; 3: some can't, each with its reason and what would help; 2: bad
+    input."""
+    if args.action == "advise":
+        return _advise(args)
+    for name in _OF_ADVISE:
+        if getattr(args, name) is not None:
+            raise BadInput(f"--{name.replace('_', '-')} goes with advise")
+    if args.file is not None:
+        raise BadInput(f"{args.file}: a table of trials goes with advise")
+    return flats_job(args)
+
+
+def _advise(args: argparse.Namespace) -> int:
+    missing = [
+        f"--{n.replace('_', '-')}"
+        for n in (*_OF_ADVISE, "least_exposure", "most_exposure")
+        if getattr(args, n) is None
+    ]
+    if args.file is None or missing:
+        raise BadInput(f"advise needs {', '.join((['TRIALS.csv'] if args.file is None else []) + missing)}")
     try:
         trials = read_trials(Path(args.file))
     except ValueError as problem:
         raise BadInput(str(problem)) from None
     if not trials:
         raise BadInput(f"{args.file}: no trial in it")
-    low_level, high_level = _range("--levels", args.levels, whole=True)
-    low, high = _range("--window", args.window)
+    low_level, high_level = window_range("--levels", args.levels, whole=True)
+    low, high = window_range("--window", args.window or "30..40")
     camera = Camera(args.bias, args.full_scale)
     if not camera.bias_adu < camera.full_scale_adu:
         raise BadInput(f"--bias {args.bias:g} must lie under --full-scale {args.full_scale:g}")
@@ -37,17 +59,6 @@ def run(args: argparse.Namespace) -> int:
         for one in found:
             print(_in_words(one, camera))
     return OK if all(one.feasible for one in found) else NOT_ALL
-
-
-def _range(option: str, text: str, whole: bool = False) -> tuple[float, float]:
-    try:
-        low, high = (float(part.rstrip("%")) for part in text.split(".."))
-    except ValueError:
-        raise BadInput(f"{option} {text!r}: write LOW..HIGH, as 1..255") from None
-    if not 0 <= low <= high or (whole and (low != round(low) or high != round(high))):
-        kind = "whole steps, " if whole else ""
-        raise BadInput(f"{option} {text!r}: {kind}the lower one first, none under 0")
-    return low, high
 
 
 def _window_adu(low: float, high: float, camera: Camera) -> tuple[float, float]:

@@ -3,7 +3,7 @@
 import asyncio
 import logging
 from abc import ABC, abstractmethod
-from collections.abc import Awaitable, Callable, Mapping
+from collections.abc import Awaitable, Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
@@ -52,6 +52,8 @@ class Workplace:
     """For frames that belong to no night."""
     sample: Callable[[str, str, dict[str, Any]], None] = lambda errand, stream, values: None
     """Takes what comes too often for events: to the stream of an errand."""
+    calibration: Path | None = None
+    """For calibration frames; None: beside those that belong to no night."""
     disturbed: Callable[[str, str, tuple[str, ...], str], Awaitable[None]] = nothing_disturbed
     """Hears what a night doesn't know any more: device, what was done, what is unknown, in words."""
 
@@ -132,6 +134,8 @@ class PlainErrand(Errand):
     """What must be done waits so long for its beginning to be on record."""
     SETS_ASIDE: ClassVar[frozenset[str]] = frozenset()
     """Kinds of errands that are stopped when it begins, and begun again as they were once it is over."""
+    RESUMES: ClassVar[bool] = False
+    """Whether it goes on after a crash, with what `goes_on` makes of its events."""
     GRACE_S: ClassVar[float] = 0.0
     """What it needs to leave things well when somebody more urgent wants its devices."""
 
@@ -164,6 +168,11 @@ class PlainErrand(Errand):
     ) -> "PlainErrand":
         """Made of what a client asks. Raises ErrandRefused; kinds that nobody can ask for refuse always."""
         raise ErrandRefused(f"{cls.KIND} can't be asked for")
+
+    @classmethod
+    def goes_on(cls, given: dict[str, Any], events: Iterable[Event]) -> dict[str, Any]:
+        """With what it is begun again after a crash, out of what it was given and its events."""
+        return given
 
     @property
     def id(self) -> str:

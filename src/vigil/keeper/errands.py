@@ -12,6 +12,7 @@ from vigil.documents.eventvalues import BadValues
 from vigil.documents.messages import ErrandReport, OpenQuestion
 from vigil.documents.rig import Rig
 from vigil.engine.errand import Errand, ErrandRecorder, PlainErrand, errand_recorder, evening_of
+from vigil.engine.errands import kinds
 from vigil.ledger.ledger import Ledger
 from vigil.ledger.store import ErrandRow, LedgerError
 from vigil.runtime.clock import Clock
@@ -159,10 +160,12 @@ class Errands:
 
     # -- after a crash ------------------------------------------------------------------------------
 
-    async def cut_off(self, left: ErrandRow) -> None:
-        """Put on record that a dead keeper had this under way: it is over now."""
+    async def cut_off(self, left: ErrandRow) -> tuple[str, dict[str, Any]] | None:
+        """Put on record that a dead keeper had this under way: it is over now. Returns what goes on in its
+        place: its kind, and what that is begun with."""
         recorder = errand_recorder(left.errand, self._ledger, self._clock)
-        for event in await self._ledger.events(left.errand):
+        events = await self._ledger.events(left.errand)
+        for event in events:
             with contextlib.suppress(BadValues):  # it is over all the same
                 recorder.take(event)
         recorder.listen(self._tell)
@@ -171,3 +174,7 @@ class Errands:
             {"outcome": Outcome.CUT_OFF.value},
             f"{left.words}: cut off, the keeper was gone",
         )
+        kind = kinds().get(left.kind)
+        if kind is None or not kind.RESUMES:
+            return None
+        return left.kind, kind.goes_on(dict(recorder.state.given), events)

@@ -57,6 +57,7 @@ from vigil.keeper.wishes import grant
 from vigil.ledger.ledger import Ledger
 from vigil.link.endpoint import News
 from vigil.planning.spans import local_noon_before, site_time
+from vigil.runtime.folders import calibration_folder
 
 log = logging.getLogger(__name__)
 _LIVE_EVERY_S = 1.0
@@ -104,6 +105,8 @@ class Keeper:
         """The one that is under way, or the last one."""
         self._left: Night | None = None
         """What a dead keeper left."""
+        self._going_on: list[tuple[str, dict[str, Any]]] = []
+        """Errands that it left, to be begun again where they were."""
         self._night_speed = pace.speed if pace else 1.0
         self._watched = asyncio.Event()
         self._retired = asyncio.Event()
@@ -120,6 +123,7 @@ class Keeper:
             equipment.workshop,
             equipment.kept_folder,
             self._telling.sample,
+            calibration_folder(equipment.rig.id),
             self._hand_finished,
         )
         self._place = place
@@ -159,6 +163,7 @@ class Keeper:
         try:
             if self._left is not None:
                 self._begin_night(self._left)
+            await self._go_on()
             await self._retired.wait()
             await self._errands.until_nights_are_over()
         finally:
@@ -169,6 +174,15 @@ class Keeper:
             for task in (guarding, telling, live):
                 task.cancel()
             await self._let_go()
+
+    async def _go_on(self) -> None:
+        """What a dead keeper left in the middle and that makes sense still."""
+        for name, values in self._going_on:
+            try:
+                await self._begin_again(name, values)
+            except (ErrandRefused, NotAllowed) as problem:
+                log.warning("%s does not go on: %s", name, problem)
+        self._going_on.clear()
 
     async def _leave_shut(self) -> None:
         """Nobody looks after the rig any more: what stands open outside a night is shut and parked first."""
@@ -263,7 +277,8 @@ class Keeper:
             if left.kind == NIGHT:
                 self._left = self._night = await self._nights.taken_up(left.errand)
             else:
-                await self._errands.cut_off(left)
+                goes_on = await self._errands.cut_off(left)
+                self._going_on += [goes_on] if goes_on else []
 
     def end(self, reason: str) -> None:
         """End the night safely if one runs, and retire afterwards."""

@@ -5,7 +5,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from vigil.levels.panel import PanelModel, fit_panel
+from vigil.levels.panel import Brightness, PanelModel, fit_panel
 from vigil.levels.trials import Camera, Trial
 
 _SURE_SIGMAS = 3.0
@@ -14,6 +14,8 @@ _ROUND_UP = 1.05
 _UNSURE, _SURER = 1e6, 12.0
 """A longer exposure costs time, and so does another trial where a level isn't well known: so many times its
 standard error as a share."""
+_BEYOND = 3.0
+"""Where a trial says that the model is off, and only which way: so much more light than it shows, or less."""
 _SURE_BOUND = 1.5
 """By so much what trials leave open may be wrong."""
 
@@ -61,9 +63,10 @@ def _of_filter(
     if model is None or name not in model.filters:
         return _unknown(name, trials, camera, limits, model)
     best: tuple[float, FilterAdvice] | None = None
+    own = [trial for trial in trials if trial.filter == name]
     for level in _levels(limits):
-        bright = model.brightness(name, level)
-        found = _at_level(name, level, bright.rate_adu_s, bright.sigma_share, camera, limits)
+        rate, sigma = _within_bounds(level, model.brightness(name, level), own, camera)
+        found = _at_level(name, level, rate, sigma, camera, limits)
         if found is None:
             continue
         spare = _spare_sigmas(found, limits)
@@ -72,7 +75,22 @@ def _of_filter(
         cost = time_s if spare >= _SURE_SIGMAS else _UNSURE - spare
         if best is None or cost < best[0]:
             best = cost, found
-    return best[1] if best is not None else _why_not(name, model, camera, limits)
+    return best[1] if best is not None else _why_not(name, model, own, camera, limits)
+
+
+def _within_bounds(
+    level: int, bright: Brightness, own: Sequence[Trial], camera: Camera
+) -> tuple[float, float]:
+    """Rate and its standard error as a share, with what clipped and dark trials say: a brighter step is never
+    darker."""
+    rate = bright.rate_adu_s
+    over = [t.rate_adu_s(camera) for t in own if t.clipped(camera) and t.level <= level]
+    if over and rate < max(over):
+        return _BEYOND * max(over), 1.0
+    under = [t.rate_adu_s(camera) for t in own if not t.clipped(camera) and t.level >= level]
+    if under and rate > 1.05 * min(under):
+        return min(under) / _BEYOND, 1.0
+    return rate, bright.sigma_share
 
 
 def _spare_sigmas(found: FilterAdvice, limits: Limits) -> float:
@@ -109,7 +127,9 @@ def _rounded(exposure_s: float, limits: Limits) -> float:
     return min(max(round(exposure_s, digits), limits.least_exposure_s), limits.most_exposure_s)
 
 
-def _why_not(name: str, model: PanelModel, camera: Camera, limits: Limits) -> FilterAdvice:
+def _why_not(
+    name: str, model: PanelModel, own: Sequence[Trial], camera: Camera, limits: Limits
+) -> FilterAdvice:
     """At its dimmest with the shortest exposure it is too bright, at its brightest with the longest too
     dark, or between two whole steps there is none inside the window."""
     low, high = max(limits.lowest_level, 1), max(limits.highest_level, 1)
@@ -144,15 +164,18 @@ def _why_not(name: str, model: PanelModel, camera: Camera, limits: Limits) -> Fi
         False,
         reason="between two whole steps of the panel: one is too dark in the longest exposure, the next too "
         "bright in the shortest",
-        change=f"exposures up to {_nice(_next_step_s(name, model, camera, limits))} s",
+        change=f"exposures up to {_nice(_next_step_s(name, model, own, camera, limits))} s",
     )
 
 
-def _next_step_s(name: str, model: PanelModel, camera: Camera, limits: Limits) -> float:
+def _next_step_s(name: str, model: PanelModel, own: Sequence[Trial], camera: Camera, limits: Limits) -> float:
     """The shortest exposure beyond the longest that reaches the aim at any level."""
-    wanted = limits.aim_adu - camera.bias_adu
-    needed = [wanted / model.brightness(name, level).rate_adu_s for level in _levels(limits)]
-    return min((s for s in needed if s > limits.most_exposure_s), default=limits.most_exposure_s) * _ROUND_UP
+    wanted, needed = limits.aim_adu - camera.bias_adu, []
+    for level in _levels(limits):
+        rate, sigma = _within_bounds(level, model.brightness(name, level), own, camera)
+        if sigma < 1 and wanted / rate > limits.most_exposure_s:
+            needed.append(wanted / rate)
+    return min(needed, default=limits.most_exposure_s) * _ROUND_UP
 
 
 def _unknown(

@@ -3,7 +3,8 @@
 from dataclasses import dataclass
 
 _CLIPPED_SHARE = 0.97
-_LEAST_SIGNAL_ADU = 20.0
+_LEAST_SIGNAL_ADU, _LEAST_SIGNAL_SHARE = 20.0, 0.01
+"""Over the bias; of the full scale where that is little."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,7 +34,8 @@ class Trial:
 
     def too_dark(self, camera: Camera) -> bool:
         """Whether it is too dark to say how bright."""
-        return self.mean_adu - camera.bias_adu < _LEAST_SIGNAL_ADU
+        least = min(_LEAST_SIGNAL_ADU, _LEAST_SIGNAL_SHARE * camera.full_scale_adu)
+        return self.mean_adu - camera.bias_adu < least
 
     def rate_adu_s(self, camera: Camera) -> float:
         """Light a second; of a clipped frame the least that it can be."""

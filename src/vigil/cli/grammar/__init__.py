@@ -21,6 +21,7 @@ _IN_ORDER = (
     benches.add_guide,
     benches.add_polar,
     benches.add_flats,
+    benches.add_darks,
     benches.add_coverage,
     sky.add_solve,
     sky.add_measure,

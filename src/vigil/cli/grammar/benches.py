@@ -240,43 +240,103 @@ def add_polar(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
     polar.set_defaults(module="polar")
 
 
-_FLATS = """Flats: the level of a panel and the exposure for each filter.
+_FLATS = """Flats: the level of a panel and the exposure for each filter, and the frames.
 
+  plan     what a run would do: filters, window, exposures, questions, time
+  run      searched, taken, with dark flats that match; --trial: one of each only
   advise   out of two or three trial frames a filter, from anywhere
 
 Trials are CSV: filter,level,exposure_s,mean_adu. Windows are in per cent of full scale, or in ADU where they
-go beyond 100. 0: all filters can be done; 3: some can't, with the reason and the remedy; 2: bad input."""
+go beyond 100. With a keeper for the rig a run is its errand, and its frames are kept; without one a simulated
+rig is set up and gone through as fast as can be. 0: all filters done, or can be done; 3: some can't, with the
+reason and the remedy; 2: bad input."""
 
 
 def add_flats(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
     flats = commands.add_parser(
         "flats",
-        help="levels and exposures for flats",
+        help="flats: planned, taken, levels and exposures advised",
         description=_FLATS,
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
-    flats.add_argument("action", choices=["advise"])
-    flats.add_argument("file", metavar="TRIALS.csv", help="the trials")
-    flats.add_argument("--levels", required=True, metavar="MIN..MAX", help="the panel's whole steps in use")
+    flats.add_argument("action", choices=["plan", "run", "advise"])
+    flats.add_argument("file", nargs="?", metavar="TRIALS.csv", help="advise: the trials")
+    flats.add_argument("--window", metavar="LO..HI", help="of the mean level (30..40 %%)")
+    for name, least, words in (
+        ("least", "shortest clean one", "panel's and camera's"),
+        ("most", "longest", "30"),
+    ):
+        flats.add_argument(
+            f"--{name}-exposure",
+            type=number(above=0, most=3600),
+            metavar="S",
+            help=f"{least}; plan, run: else the {words}"
+            if name == "least"
+            else f"{least}; plan, run: {words}",
+        )
+    flats.add_argument("--levels", metavar="MIN..MAX", help="advise: the panel's whole steps in use")
+    flats.add_argument("--bias", type=number(0, 1e7), metavar="ADU", help="advise: of a frame without light")
     flats.add_argument(
-        "--least-exposure",
-        required=True,
-        type=number(above=0, most=3600),
-        metavar="S",
-        help="shortest clean one",
+        "--full-scale", type=number(above=0, most=1e7), metavar="ADU", help="advise: the highest value"
     )
+    flats.add_argument("--filters", metavar="F,F", help="plan, run: which; else all in the wheel")
+    flats.add_argument("--count", type=whole(0, 500), metavar="N", help="plan, run: of each (30)")
+    flats.add_argument("--dark-flats", type=whole(0, 500), metavar="N", help="plan, run: else as many")
     flats.add_argument(
-        "--most-exposure", required=True, type=number(above=0, most=3600), metavar="S", help="longest"
+        "--aim", type=number(above=0, most=100), metavar="%", help="plan, run: mean level (35)"
     )
-    flats.add_argument("--window", default="30..40", metavar="LO..HI", help="of the mean level (30..40 %%)")
+    flats.add_argument("--binning", type=whole(1, 4), metavar="N", help="plan, run: (1)")
+    flats.add_argument("--gain", type=whole(0), metavar="G", help="plan, run: else the lights'")
     flats.add_argument(
-        "--bias", required=True, type=number(0, 1e7), metavar="ADU", help="of a frame without light"
+        "--source", choices=["panel", "person"], help="plan, run: who sets it; else as the rig has"
     )
-    flats.add_argument(
-        "--full-scale", required=True, type=number(above=0, most=1e7), metavar="ADU", help="the highest value"
-    )
-    options.as_json(flats, "one JSON object")
+    flats.add_argument("--stay", action="store_true", help="plan, run: nothing moves, no parking, no cover")
+    flats.add_argument("--trial", action="store_true", help="run: one of each only, to look at")
+    flats.add_argument("--ready", action="store_true", help="run: nothing is asked, the panel lies on")
+    _taken_alone(flats)
+    options.as_json(flats, "one JSON object, of run the last of several lines")
     flats.set_defaults(module="flats")
+
+
+_DARKS = """Darks and bias frames, with the telescope covered and the roof shut.
+
+  plan   what lights and flats in the rig's folders still want, set by set, and how long it takes
+  run    those sets, or the ones of --sets
+
+Sets: "300 s x 20; 60 s x 20; bias x 50". With a keeper for the rig a run is its errand, and its frames are
+kept; without one a simulated rig is gone through as fast as can be. 0: done, or nothing wanted; 3: not done,
+or light in them; 2: bad input."""
+
+
+def add_darks(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+    darks = commands.add_parser(
+        "darks",
+        help="darks and bias frames: planned, taken",
+        description=_DARKS,
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    darks.add_argument("action", choices=["plan", "run"])
+    darks.add_argument("--sets", metavar="SETS", help='"300 s x 20; bias x 50"; else what is wanted')
+    darks.add_argument("--count", type=whole(1, 500), metavar="N", help="of each set that is wanted (20)")
+    darks.add_argument("--dark", action="store_true", help="run: nothing is asked, the telescope is covered")
+    _taken_alone(darks)
+    options.as_json(darks, "one JSON object, of run the last of several lines")
+    darks.set_defaults(module="darks")
+
+
+def _taken_alone(parser: argparse.ArgumentParser) -> None:
+    """Whose, and what a simulated rig is set up with where no keeper runs."""
+    parser.add_argument("--rig", metavar="RIG", help="a rig's name or its file; the demo's where not given")
+    parser.add_argument("--out", metavar="FOLDER", help="run without a keeper: its frames stay there")
+    parser.add_argument(
+        "--at", metavar="TIME", help="simulated rigs: when, UTC; else five hours into the evening"
+    )
+    options.scenario(parser)
+    parser.add_argument(
+        "--seed", type=whole(0), metavar="N", help="simulated rigs: another sky, gear and weather"
+    )
+    options.truth(parser)
+    parser.set_defaults(quick=False)
 
 
 _COVERAGE = """Which calibration frames lights have: darks, flats, dark flats and bias, by their headers.

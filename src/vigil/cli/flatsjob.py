@@ -1,0 +1,158 @@
+"""`vigil flats plan|run`: the keeper's errand, or without one on a simulated rig."""
+
+import argparse
+import json
+import sys
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+from vigil.cli import BAD_INPUT, NOT_ALL, OK, BadInput
+from vigil.cli.bencherrands import Order, alone_wanted, carry_out
+from vigil.cli.files import EXAMPLE_RIGS, load_document, rig_path
+from vigil.documents.errands import Outcome
+from vigil.documents.events import Event, Kind
+from vigil.documents.flats import FLATS, FlatsWish
+from vigil.documents.rig import Rig
+from vigil.engine.errand import ErrandRefused
+from vigil.engine.errands.flats import Flats
+from vigil.engine.flats.job import filters_of, limits_of
+from vigil.engine.focusing.bench import wished
+from vigil.levels.trials import Camera
+
+_NOT_TOLD = ("histogram",)
+_TRIALS, _TRIAL_S = 3, 4.0
+"""Of a filter, and for each beside its exposure."""
+
+
+def flats_job(args: argparse.Namespace) -> int:
+    """0 all done or planned; 3 some filters can't be done, or it was not done; 2 bad input."""
+    rig = load_document(Rig, rig_path(args.rig or EXAMPLE_RIGS[0]))
+    values = _values(args, rig)
+    try:
+        wish = wished(FlatsWish, values)
+        assert isinstance(wish, FlatsWish)
+        Flats.check(rig, wish)
+    except ErrandRefused as refused:
+        raise BadInput(str(refused)) from None
+    if args.action == "plan":
+        planned = plan_of(rig, wish)
+        print(json.dumps(planned, ensure_ascii=False) if args.json else _in_words(planned))
+        return OK
+    if alone_wanted(rig, args):
+        values["ready"] = True  # nobody is there who could be asked
+    out = Path(args.out).absolute() if args.out else None
+    order = Order(FLATS, values, partial(tell, args.json), lambda row: None, calibration=out)
+    ended = carry_out(rig, order, args)
+    if ended is None:
+        return BAD_INPUT
+    if args.json:
+        figures = {k: v for k, v in ended.values.items() if k != "outcome"}
+        print(
+            json.dumps(
+                {"outcome": ended.values["outcome"], "reason": ended.reason, **figures}, ensure_ascii=False
+            )
+        )
+    done = ended.values["outcome"] == Outcome.DONE.value
+    whole = done and not any(ended.values.get(name) for name in ("impossible", "failed", "leaks"))
+    return OK if whole else NOT_ALL
+
+
+def _values(args: argparse.Namespace, rig: Rig) -> dict[str, Any]:
+    values: dict[str, Any] = {}
+    for name in ("count", "dark_flats", "binning", "gain", "source"):
+        if getattr(args, name) is not None:
+            values[name] = getattr(args, name)
+    if args.filters:
+        values["filters"] = [name.strip() for name in args.filters.split(",") if name.strip()]
+    if args.window:
+        low, high = window_range("--window", args.window)
+        if high > 100:
+            full = rig.camera.full_scale_adu if rig.camera else 65535
+            low, high = 100 * low / full, 100 * high / full
+        values |= {"low_percent": low, "high_percent": high, "aim_percent": (low + high) / 2}
+    if args.aim is not None:
+        values["aim_percent"] = args.aim
+        if not args.window:
+            values |= {"low_percent": args.aim * 6 / 7, "high_percent": min(args.aim * 8 / 7, 100.0)}
+    for option, name in (("least_exposure", "least_exposure_s"), ("most_exposure", "most_exposure_s")):
+        if getattr(args, option) is not None:
+            values[name] = getattr(args, option)
+    values |= {name: True for name in ("trial", "ready") if getattr(args, name)}
+    return {**values, "move": False} if args.stay else values
+
+
+def plan_of(rig: Rig, wish: FlatsWish) -> dict[str, Any]:
+    """What a run would do; how long it takes goes by exposures of half the longest."""
+    part, panel = rig.camera, rig.panel
+    assert part is not None and panel is not None, "checked before"
+    camera = Camera(0.0, float(part.full_scale_adu))
+    limits, names = limits_of(rig, wish, camera), filters_of(rig, wish)
+    darks = wish.count if wish.dark_flats is None else wish.dark_flats
+    each_s = part.download_of(wish.binning)
+    frames = len(names) * (wish.count + darks)
+    shortest = len(names) * _TRIALS * _TRIAL_S + frames * (each_s + limits.least_exposure_s)
+    longest = len(names) * _TRIALS * _TRIAL_S + frames * (each_s + limits.most_exposure_s)
+    asks = []
+    if panel.placed == "by hand":
+        asks.append(f"Lay {panel.name} on the telescope, cap off, no other light: is it ready?")
+    if wish.source == "person" or panel.dimmed_by == "person":
+        asks.append("the panel is set to each level by a person, who is told which way and by how much")
+    return {
+        "filters": names,
+        "flats": wish.count,
+        "dark_flats": darks,
+        "levels": [limits.lowest_level, limits.highest_level],
+        "exposures_s": [limits.least_exposure_s, limits.most_exposure_s],
+        "window_percent": [wish.low_percent, wish.high_percent],
+        "window_adu": [round(limits.low_adu), round(limits.high_adu)],
+        "aim_percent": wish.aim_percent,
+        "moves": wish.move,
+        "asks": asks,
+        "minutes": [round(shortest / 60, 1), round(longest / 60, 1)],
+    }
+
+
+def _in_words(plan: dict[str, Any]) -> str:
+    low, high = plan["window_percent"]
+    names = ", ".join(plan["filters"]) if plan["filters"] != [""] else "no filter"
+    lines = [
+        f"{names}: {plan['flats']} flats and {plan['dark_flats']} dark flats of each",
+        f"level {low:g} to {high:g} % ({plan['window_adu'][0]} to {plan['window_adu'][1]} ADU), "
+        f"aim {plan['aim_percent']:g} %",
+        f"panel {plan['levels'][0]} to {plan['levels'][1]}, exposures {plan['exposures_s'][0]:g} to "
+        f"{plan['exposures_s'][1]:g} s",
+        "the mount parks first" if plan["moves"] else "nothing moves",
+        f"{plan['minutes'][0]:.0f} to {plan['minutes'][1]:.0f} min",
+    ]
+    return "\n".join(lines + [f"asks: {question}" for question in plan["asks"]])
+
+
+def tell(as_json: bool, event: Event) -> None:
+    """One event, for people or programs."""
+    if as_json:
+        if event.kind is not Kind.ERRAND_ENDED:
+            values = {
+                key: {k: v for k, v in value.items() if k not in _NOT_TOLD}
+                if isinstance(value, dict)
+                else value
+                for key, value in event.values.items()
+            }
+            print(
+                json.dumps({"kind": event.kind.value, "reason": event.reason, **values}, ensure_ascii=False),
+                flush=True,
+            )
+        return
+    bad = event.kind is Kind.ERRAND_ENDED and event.values["outcome"] != Outcome.DONE.value
+    print(event.reason, file=sys.stderr if bad else sys.stdout, flush=True)
+
+
+def window_range(option: str, text: str, whole: bool = False) -> tuple[float, float]:
+    try:
+        low, high = (float(part.rstrip("%")) for part in text.split(".."))
+    except ValueError:
+        raise BadInput(f"{option} {text!r}: write LOW..HIGH, as 1..255") from None
+    if not 0 <= low <= high or (whole and (low != round(low) or high != round(high))):
+        kind = "whole steps, " if whole else ""
+        raise BadInput(f"{option} {text!r}: {kind}the lower one first, none under 0")
+    return low, high

@@ -1,0 +1,85 @@
+"""What people ask of flats and darks."""
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+FLATS, DARKS = "flats", "darks"
+Percent = Annotated[float, Field(gt=0, le=100)]
+Count = Annotated[int, Field(ge=0, le=500)]
+Seconds = Annotated[float, Field(gt=0, le=600)]
+
+
+class FlatsWish(BaseModel):
+    """Flats of a panel: `filters` (empty: all that stand in slots), `count` of each and as many dark flats
+    (`dark_flats`; empty: the same number, 0: none), the level aimed at and its window in per cent of full
+    scale, and how long an exposure may be (empty: the panel's and the camera's shortest clean one)."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    filters: tuple[str, ...] = ()
+    count: Count = 30
+    dark_flats: Count | None = None
+    binning: Annotated[int, Field(ge=1, le=4)] = 1
+    gain: Annotated[int, Field(ge=0)] | None = None
+    aim_percent: Percent = 35.0
+    low_percent: Percent = 30.0
+    high_percent: Percent = 40.0
+    least_exposure_s: Seconds | None = None
+    most_exposure_s: Seconds = 30.0
+    source: Literal["panel", "person"] | None = None
+    """Who sets the panel; empty: as the rig says."""
+    move: bool = True
+    """Whether the mount parks and the cover closes first; else nothing moves at all."""
+    trial: bool = False
+    """One of each only, to look at."""
+    ready: bool = False
+    """What a person has to see to is seen to: nothing is asked."""
+    have: dict[str, Count] = Field(default_factory=dict)
+    """Flats that are there already, by filter: after a crash."""
+    have_dark: dict[str, Count] = Field(default_factory=dict)
+    found: dict[str, tuple[int, float]] = Field(default_factory=dict)
+    """Level and exposure by filter, where they are known."""
+
+    @model_validator(mode="after")
+    def _in_order(self) -> "FlatsWish":
+        if not self.low_percent <= self.aim_percent <= self.high_percent:
+            raise ValueError(
+                f"the aim, {self.aim_percent:g} %, must lie in its window, {self.low_percent:g} to "
+                f"{self.high_percent:g} %"
+            )
+        if self.least_exposure_s is not None and self.least_exposure_s > self.most_exposure_s:
+            raise ValueError(
+                f"the shortest exposure, {self.least_exposure_s:g} s, is over the longest, "
+                f"{self.most_exposure_s:g} s"
+            )
+        return self
+
+
+class DarkSet(BaseModel):
+    """So many darks, or with an exposure of 0 bias frames; what is left out is as for the lights."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    exposure_s: Annotated[float, Field(ge=0, le=7200)]
+    count: Annotated[int, Field(ge=1, le=500)] = 20
+    gain: Annotated[int, Field(ge=0)] | None = None
+    offset: Annotated[int, Field(ge=0)] | None = None
+    binning: Annotated[int, Field(ge=1, le=4)] = 1
+    temperature_c: Annotated[float, Field(ge=-60, le=40)] | None = None
+
+    @property
+    def words(self) -> str:
+        """ "20 × 300 s", "50 bias"."""
+        return f"{self.count} × {self.exposure_s:g} s" if self.exposure_s else f"{self.count} bias"
+
+
+class DarksWish(BaseModel):
+    """Sets of darks and bias frames. `have` counts what is there of each, by its place: after a crash."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    sets: Annotated[tuple[DarkSet, ...], Field(min_length=1)]
+    dark: bool = False
+    """Whether it is dark: telescope covered, nothing is asked."""
+    have: dict[str, Count] = Field(default_factory=dict)

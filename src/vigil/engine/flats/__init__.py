@@ -1,0 +1,1 @@
+"""Flats, darks and bias frames."""

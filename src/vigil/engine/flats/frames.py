@@ -1,0 +1,73 @@
+"""Calibration frames taken and kept, each whole on disk before the next one begins."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from vigil.devices.protocols import Exposure, RawFrame
+from vigil.engine.activities.moves import take
+from vigil.engine.activity import Kit
+from vigil.engine.header import frame_header
+from vigil.engine.wanted import FrameKind, Wanted
+from vigil.files.fits import write_frame
+from vigil.files.names import evening_date, safe
+from vigil.runtime.workshop import Workshop
+
+_MIDDLE = 0.3
+"""Of the frame's sides: its level is what the middle of the field shows."""
+
+
+@dataclass(frozen=True, slots=True)
+class Kept:
+    """A frame on disk and its mean level in the middle, ADU."""
+
+    path: Path
+    mean_adu: float
+
+
+def middle_level(frame: RawFrame) -> float:
+    """Mean of the middle of the field, ADU."""
+    rows, columns = frame.image.shape
+    high, wide = max(1, round(rows * _MIDDLE / 2)), max(1, round(columns * _MIDDLE / 2))
+    return float(
+        frame.image[rows // 2 - high : rows // 2 + high, columns // 2 - wide : columns // 2 + wide].mean()
+    )
+
+
+def histogram(frame: RawFrame, full_scale_adu: float, bins: int = 128) -> list[int]:
+    """Pixels from 0 to full scale, in so many equal steps."""
+    counts, _ = np.histogram(frame.image[::2, ::2], bins=bins, range=(0, full_scale_adu))
+    return [int(n) for n in counts]
+
+
+async def keep(
+    kit: Kit,
+    workshop: Workshop,
+    folder: Path,
+    kind: FrameKind,
+    exposure: Exposure,
+    number: int,
+    filter_name: str = "",
+    set_point_c: float | None = None,
+) -> Kept:
+    """Take one and write it under `folder`. Raises DeviceError, OSError."""
+    frame = await take(kit, exposure)
+    date = evening_date(frame.started_at, kit.rig.site.time_zone)
+    words = [kind.replace(" ", "-"), filter_name, f"{exposure.exposure_s:g}s", f"g{exposure.gain}"]
+    words += [f"{exposure.binning}x{exposure.binning}", f"{frame.started_at:%H%M%S}", f"{number:04d}"]
+    name = "_".join(safe(word) for word in words if word)
+    path = folder / date / kind.replace(" ", "-") / f"{name}.fits"
+    wanted = Wanted(kind, kind, kind, kind, exposure, filter_name, set_point_c)
+    mount = kit.devices.mount.state if kit.devices.mount else None
+    focuser = kit.devices.focuser.state if kit.devices.focuser else None
+    header = frame_header(name, frame, wanted, kit.rig, mount, focuser)
+    if kit.devices.rotator is not None and kit.devices.rotator.state is not None:
+        header["ROTATANG"] = (round(kit.devices.rotator.state.angle_deg, 2), "[deg] rotator, mechanical")
+    await workshop.run(_write, path, frame.image, header)
+    return Kept(path, middle_level(frame))
+
+
+def _write(path: Path, image: "np.ndarray", header: dict[str, tuple[object, str]]) -> None:
+    path.parent.mkdir(parents=True, exist_ok=True)
+    write_frame(path, image, header)

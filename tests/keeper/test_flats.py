@@ -1,0 +1,206 @@
+"""Flats, dark flats, darks and bias frames: taken with pixels by a keeper and alone, cut off, gone on with."""
+
+import asyncio
+import json
+from dataclasses import replace
+from datetime import timedelta
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.keeper.kept import RIG, Place, kept
+from vigil.cli import NOT_ALL, OK, main
+from vigil.cli.benchalone import Alone, Bench, on_the_bench
+from vigil.devices.errors import DeviceFault
+from vigil.devices.protocols import Devices
+from vigil.documents.errands import Outcome
+from vigil.documents.events import Event, Kind
+from vigil.documents.messages import Command
+from vigil.documents.rig.change import with_values
+from vigil.documents.scenario import Scenario
+from vigil.documents.store import save
+from vigil.engine.errand import ErrandRefused
+from vigil.files.fits import read_header
+from vigil.files.madeframes import made_frames
+from vigil.levels.matching import Cover, Made, Wanted, cover
+from vigil.runtime.folders import calibration_folder
+
+SMALL = with_values(RIG, {("camera", "columns"): 240, ("camera", "rows"): 160})
+
+
+def alone(folder: Path, kind: str, **values: Any) -> tuple[Event, list[Event], int]:
+    """Its last event, all of them, and the panel's level afterwards."""
+    assert SMALL.simulated is not None
+    at = SMALL.simulated.starts_at + timedelta(hours=5)
+
+    async def use(bench: Bench) -> tuple[Event, list[Event], int]:
+        ended = await bench.carry_out(kind, values)
+        return ended, bench.events, bench.observatory.truth.gear.state.panel_level
+
+    return on_the_bench(Alone(SMALL, Scenario(), 3, at, calibration=folder), use)
+
+
+def steps(events: list[Event], what: str) -> list[Any]:
+    return [e.values[what] for e in events if e.kind is Kind.ERRAND_STEP and what in e.values]
+
+
+def test_flats_are_inside_their_window_with_dark_flats_and_cover_the_lights(tmp_path: Path) -> None:
+    ended, events, level = alone(
+        tmp_path, "flats", filters=["L", "B"], count=3, ready=True, most_exposure_s=60
+    )
+    assert ended.values["outcome"] == Outcome.DONE.value, ended.reason
+    assert level == 0, "the panel is off"
+    frames = steps(events, "frame")
+    flats = [f for f in frames if f["kind"] == "flat"]
+    assert len(flats) == 6 and all(0.30 * 65535 <= f["mean_adu"] <= 0.40 * 65535 for f in flats)
+    assert len(steps(events, "trial")) <= 6
+    headers = [read_header(Path(f["path"])) for f in frames]
+    assert [h["IMAGETYP"] for h in headers] == ["FLAT"] * 6 + ["DARK FLAT"] * 6
+    for name in ("L", "B"):
+        own = [h for h in headers if h["FILTER"] == name]
+        assert len({(h["IMAGETYP"], h["EXPTIME"]) for h in own}) == 2, "one exposure, for both kinds"
+    made = list(made_frames([tmp_path]))
+    light = next(m for m in made if m.kind == "flat" and m.filter == "B")
+    (found,) = cover([*made, replace(light, kind="light")], Wanted(flats=3, dark_flats=3))
+    assert found.flat.state is Cover.OK and found.dark_flat.state is Cover.OK
+    assert found.dark.state is Cover.MISSING
+
+
+def test_what_can_t_be_done_is_named_before_the_first_frame_and_stops_no_other(tmp_path: Path) -> None:
+    ended, events, _ = alone(tmp_path, "flats", filters=["L", "Ha"], count=1, ready=True, most_exposure_s=2.0)
+    kinds = [next(iter(e.values)) for e in events if e.kind is Kind.ERRAND_STEP]
+    assert kinds.index("advice") < kinds.index("frame")
+    (advice,) = steps(events, "advice")
+    light, narrow = advice
+    assert light["feasible"] and not narrow["feasible"]
+    assert narrow["reason"].startswith("too dark") and "exposures up to" in narrow["change"]
+    assert ended.values["flats"] == {"L": 1} and ended.values["impossible"] == ["Ha"]
+    longer = float(narrow["change"].split("up to ")[1].split(" s")[0])
+    ended, _, _ = alone(tmp_path, "flats", filters=["Ha"], count=1, ready=True, most_exposure_s=longer)
+    assert ended.values["flats"] == {"Ha": 1}, "the change that was named does it"
+
+
+def test_a_rig_that_can_t_is_told_why(tmp_path: Path) -> None:
+    with pytest.raises(ErrandRefused, match="in no slot; it has L, R"):
+        alone(tmp_path, "flats", filters=["X"])
+    with pytest.raises(ErrandRefused, match="must lie in its window"):
+        alone(tmp_path, "flats", aim_percent=50)
+    with pytest.raises(ErrandRefused, match="sets: needs at least 1"):
+        alone(tmp_path, "darks", sets=[])
+
+
+def test_nobody_lays_the_panel_on_and_nothing_is_taken(tmp_path: Path) -> None:
+    ended, events, level = alone(tmp_path, "flats", count=1)
+    assert ended.values["outcome"] == Outcome.FAILED.value and level == 0
+    assert "nobody has said that the panel lies on the telescope" in ended.reason
+    assert not steps(events, "trial") and not list(tmp_path.rglob("*.fits"))
+
+
+def test_darks_and_bias_by_sets(tmp_path: Path) -> None:
+    ended, _, _ = alone(
+        tmp_path, "darks", sets=[{"exposure_s": 30, "count": 2}, {"exposure_s": 0, "count": 3}], dark=True
+    )
+    assert ended.values["have"] == {"0": 2, "1": 3} and not ended.values["leaks"]
+    made = list(made_frames([tmp_path]))
+    assert sorted(m.kind for m in made) == ["bias"] * 3 + ["dark"] * 2
+    dark = next(m for m in made if m.kind == "dark")
+    assert dark.exposure_s == 30 and dark.temperature_c == RIG.camera.cooler.set_point_c  # type: ignore[union-attr]
+    light = Made("light", "M 1", "L", 30.0, dark.gain, dark.offset, 1, dark.temperature_c, camera=dark.camera)
+    (found,) = cover([*made, light], Wanted(darks=2, biases=3))
+    assert found.dark.state is Cover.OK and found.bias.state is Cover.OK
+
+
+async def begin(place: Place, **values: Any) -> str:
+    answer = await place.ask(Command.BEGIN, kind="flats", ready=True, **values)
+    assert answer.taken, answer.reason
+    return answer.reason
+
+
+async def so_many_flats(place: Place, count: int) -> None:
+    while True:
+        if sum(1 for f in steps(place.told, "frame") if f["kept"]) >= count:
+            return
+        await asyncio.sleep(1)
+
+
+def panel_level(place: Place) -> int:
+    return place.observatory.truth.gear.state.panel_level
+
+
+def test_stopped_in_the_middle_the_panel_is_off(tmp_path: Path) -> None:
+    async def work(place: Place) -> None:
+        await begin(place, filters=["L"], count=20)
+        await so_many_flats(place, 2)
+        assert panel_level(place) > 0
+        assert (await place.ask(Command.STOP_ERRAND)).taken
+        ended = await place.until(Kind.ERRAND_ENDED)
+        assert ended.values["outcome"] == "stopped" and panel_level(place) == 0
+
+    kept(tmp_path, work, rig=SMALL, pixels=True)
+
+
+def test_killed_it_goes_on_with_the_frames_that_are_missing(tmp_path: Path) -> None:
+    async def work(place: Place) -> None:
+        await begin(place, filters=["L", "R"], count=4, dark_flats=1)
+        await so_many_flats(place, 2)
+        assert panel_level(place) > 0
+
+    async def again(place: Place) -> None:
+        done = await place.until(Kind.ERRAND_ENDED, outcome="done")
+        cut = next(e for e in place.told if e.kind is Kind.ERRAND_ENDED)
+        assert cut.values["outcome"] == "cut off" and done.errand != cut.errand
+        assert done.values["flats"] == {"L": 4, "R": 4} and done.values["dark_flats"] == {"L": 1, "R": 1}
+        assert panel_level(place) == 0
+        frames = [m for m in made_frames([calibration_folder(SMALL.id)]) if m.kind == "flat"]
+        assert [f.filter for f in frames].count("L") >= 4, "one may be there that nobody counted"
+
+    kept(tmp_path, work, killed=True, rig=SMALL, pixels=True)
+    kept(tmp_path, again, rig=SMALL, pixels=True)
+
+
+class _Weak:
+    """A flat panel that fails for a while, at whatever it is asked."""
+
+    def __init__(self, panel: Any, bad: list[int]) -> None:
+        self._panel, self._bad, self._asked = panel, bad, 0
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self._panel, name)
+
+    async def set_level(self, level: int) -> None:
+        self._asked += 1
+        if self._asked in self._bad:
+            raise DeviceFault("flat panel: no answer")
+        await self._panel.set_level(level)
+
+
+@pytest.mark.parametrize("bad", [[3, 4, 5, 6], [5, 6, 7, 8], list(range(6, 13))])
+def test_a_panel_that_fails_is_off_at_the_end(tmp_path: Path, bad: list[int]) -> None:
+    def alter(devices: Devices) -> Devices:
+        return replace(devices, panel=_Weak(devices.panel, bad))
+
+    async def work(place: Place) -> None:
+        await begin(place, filters=["L"], count=2)
+        await place.until(Kind.ERRAND_ENDED)
+        assert panel_level(place) == 0
+
+    kept(tmp_path, work, rig=SMALL, pixels=True, alter=alter)
+
+
+def test_from_the_command_line(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    rig = tmp_path / "rig.json"
+    save(SMALL, rig)
+    assert main(["flats", "plan", "--rig", str(rig), "--filters", "L,R", "--count", "5", "--json"]) == OK
+    planned = json.loads(capsys.readouterr().out)
+    assert planned["filters"] == ["L", "R"] and planned["window_adu"] == [19660, 26214]
+    out = tmp_path / "out"
+    run = ["flats", "run", "--rig", str(rig), "--filters", "L", "--count", "1", "--seed", "2", "--json"]
+    assert main([*run, "--out", str(out)]) == OK
+    last = json.loads(capsys.readouterr().out.splitlines()[-1])
+    assert last["outcome"] == "done" and last["flats"] == {"L": 1} and len(list(out.rglob("*.fits"))) == 2
+    assert main([*run, "--window", "0.5..0.6"]) == NOT_ALL
+    assert "too bright" in json.loads(capsys.readouterr().out.splitlines()[-1])["reason"]
+    darks = ["darks", "run", "--rig", str(rig), "--sets", "2 s x 2; bias x 1", "--seed", "2", "--json"]
+    assert main([*darks, "--out", str(out)]) == OK
+    assert json.loads(capsys.readouterr().out.splitlines()[-1])["have"] == {"0": 2, "1": 1}
