@@ -5,6 +5,7 @@ import sys
 
 from campaigns import (
     crashes,
+    flatlevels,
     flips,
     focusing,
     focuslearning,
@@ -42,6 +43,7 @@ CAMPAIGNS = {
     "fuzz": fuzzing.campaign,
     "guidecalibrations": guidecalibrations.campaign,
     "guidednights": guidednights.campaign,
+    "flatlevels": flatlevels.campaign,
     "guidestars": guidestars.campaign,
     "guidestudies": guidestudies.campaign,
     "guidetroubles": guidetroubles.campaign,

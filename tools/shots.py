@@ -10,7 +10,7 @@ import tempfile
 import time
 from collections.abc import Callable
 from dataclasses import replace
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
@@ -33,8 +33,10 @@ from vigil.documents.rig.rigs import Rigs
 from vigil.documents.scenario import Scenario
 from vigil.documents.scenario.mount import MountEffects
 from vigil.documents.store import dump, load
+from vigil.levels.matching import Made, Wanted, cover
 from vigil.runtime.folders import ledger_file
 from vigil.ui.app import make_application
+from vigil.ui.flats.workspace import FITS, SEARCH, FlatsWorkspace
 from vigil.ui.gallery import Gallery
 from vigil.ui.jobs import Jobs
 from vigil.ui.linkstate import LinkState
@@ -239,6 +241,68 @@ def _take_polar(stage: Stage) -> None:
     _save(window, "polar")
 
 
+def _take_flats(stage: Stage, wanted: Callable[[str], bool]) -> None:
+    """Coverage with gaps and stale ones, out of headers that are made up; the search of all filters, two of
+    which can't be done in so short exposures, on pixels."""
+    window, session = stage.window, stage.session
+    rig = with_values(session.rig, {("camera", "columns"): 600, ("camera", "rows"): 600})
+    assert rig.simulated is not None
+
+    async def run(bench: Bench) -> list[Event]:
+        await bench.carry_out("flats", {"count": 4, "ready": True, "most_exposure_s": 20})
+        return bench.events
+
+    at = rig.simulated.starts_at + timedelta(hours=5)
+    events = on_the_bench(Alone(rig, Scenario(), 3, at), run)
+    base = max(e.id for e in stage.told.events) + 5000
+    events = [e.model_copy(update={"id": base + k}) for k, e in enumerate(events)]
+    window.go_to("Flats & darks")
+    flats = window.workspace("Flats & darks")
+    assert isinstance(flats, FlatsWorkspace)
+    stage.settle()
+    flats._show_covered(cover(_made_up(rig), Wanted()))
+    if wanted("coverage"):
+        _save(window, "coverage")
+    session.take_news(events)
+    stage.settle()
+    flats._show_covered(cover(_made_up(rig), Wanted()))
+    for name, view in (("flats", SEARCH), ("flats-fit", FITS)):
+        if wanted(name):
+            flats.show_view(view)
+            stage.settle()
+            _save(window, name)
+
+
+def _made_up(rig: Rig) -> list[Made]:
+    """Lights of two targets, and a library with gaps: darks at another temperature, a turned camera."""
+    began = rig.simulated.starts_at if rig.simulated else datetime(2027, 1, 12, tzinfo=UTC)
+    camera, train = rig.camera.name if rig.camera else "", "Heron 80, 480 mm"
+    common = Made("light", gain=100, offset=50, temperature_c=-10.0, camera=camera, train=train, at=began)
+
+    def some(count: int, **values: object) -> list[Made]:
+        return [replace(common, **values)] * count  # type: ignore[arg-type]
+
+    lights = [
+        *some(42, target="IC 405", filter="Ha", exposure_s=300.0, rotator_deg=12.0, focus_position=6010),
+        *some(30, target="IC 405", filter="O3", exposure_s=300.0, rotator_deg=12.0, focus_position=6031),
+        *some(60, target="NGC 2403", filter="L", exposure_s=120.0, rotator_deg=80.0, focus_position=6002),
+        *some(24, target="NGC 2403", filter="R", exposure_s=120.0, rotator_deg=80.0, focus_position=6015),
+        *some(12, target="NGC 2403", filter="L", exposure_s=30.0, temperature_c=-20.0, rotator_deg=80.0),
+    ]
+    flats = [
+        *some(30, kind="flat", filter="Ha", exposure_s=12.4, rotator_deg=12.0, focus_position=6020),
+        *some(30, kind="flat", filter="L", exposure_s=0.62, rotator_deg=12.0, focus_position=6004),
+        *some(18, kind="flat", filter="R", exposure_s=1.9, rotator_deg=260.0, focus_position=6010),
+        *some(30, kind="dark flat", exposure_s=12.4),
+        *some(12, kind="dark flat", exposure_s=1.9),
+    ]
+    darks = [
+        *some(25, kind="dark", exposure_s=300.0),
+        *some(40, kind="dark", exposure_s=120.0, temperature_c=-5.0),
+    ]
+    return [*lights, *flats, *darks, *some(60, kind="bias", exposure_s=0.001)]
+
+
 def _take_rig(stage: Stage, wanted: Callable[[str], bool]) -> None:
     """The Rig workspace by day: devices connected, three things wrong."""
     window, session = stage.window, stage.session
@@ -342,6 +406,8 @@ def _take_views(told: Told, wanted: Callable[[str], bool]) -> None:
         _take_guiding(stage)
     if wanted("polar"):
         _take_polar(stage)
+    if any(wanted(name) for name in ("coverage", "flats", "flats-fit")):
+        _take_flats(stage, wanted)
     if wanted("scenery"):
         window.go_to("Watch")
         window.toggle_scenery()

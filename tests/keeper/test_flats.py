@@ -1,4 +1,4 @@
-"""Flats, dark flats, darks and bias frames: taken with pixels by a keeper and alone, cut off, gone on with."""
+"""Flats, dark flats, darks and bias frames: taken with pixels by a keeper and alone, cut off, resumed."""
 
 import asyncio
 import json

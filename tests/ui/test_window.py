@@ -33,7 +33,7 @@ def test_workspaces_by_number_word_and_arrow(stage: Stage) -> None:
 
 
 def test_workspaces_to_come_say_so_in_one_line(stage: Stage) -> None:
-    for name in ("Flats & darks", "Ledger"):
+    for name in ("Ledger",):
         note = stage.workspace(name).note
         assert note.title.text() == name and note.why.text() and note.action is None
 

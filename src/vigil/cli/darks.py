@@ -18,7 +18,7 @@ from vigil.documents.rig import Rig
 from vigil.files.madeframes import made_frames
 from vigil.levels.matching import Wanted, cover
 from vigil.levels.wantedsets import SetWanted, sets_wanted
-from vigil.runtime.folders import calibration_folder, data_folder
+from vigil.runtime.folders import coverage_folders
 
 _SET = re.compile(r"(?:(?P<s>\d+(?:\.\d+)?)\s*s|bias)\s*(?:[x×]\s*(?P<n>\d+))?", re.IGNORECASE)
 
@@ -66,7 +66,7 @@ def _sets(text: str, count: int | None) -> list[DarkSet]:
 
 def _wanted(rig: Rig, count: int | None) -> list[DarkSet]:
     """What lights in the rig's folders lack."""
-    folders = [Path(rig.frames.folder or data_folder(rig.id) / "frames"), calibration_folder(rig.id)]
+    folders = coverage_folders(rig.id, rig.frames.folder)
     wanted = Wanted(darks=count or 20)
     found = cover(made_frames(folder for folder in folders if folder.exists()), wanted)
     return [_document(one) for one in sets_wanted(found)]

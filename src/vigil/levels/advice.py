@@ -11,7 +11,7 @@ from vigil.levels.trials import Camera, Trial
 _SURE_SIGMAS = 3.0
 _ROUND_UP = 1.05
 """A change that is advised has some room."""
-_UNSURE, _SURER = 1e6, 12.0
+_UNSURE, CAUTIOUS = 1e6, 12.0
 """A longer exposure costs time, and so does another trial where a level isn't well known: so many times its
 standard error as a share."""
 _BEYOND = 3.0
@@ -50,15 +50,23 @@ class FilterAdvice:
     change: str = ""
 
 
-def advise(trials: Sequence[Trial], camera: Camera, limits: Limits) -> list[FilterAdvice]:
-    """Of every filter that was tried, in the order of the trials."""
+def advise(
+    trials: Sequence[Trial], camera: Camera, limits: Limits, caution: float = CAUTIOUS
+) -> list[FilterAdvice]:
+    """Of every filter that was tried, in the order of the trials. With less `caution` the quickest is
+    preferred to what is known best."""
     model = fit_panel(trials, camera)
     names = tuple(dict.fromkeys(trial.filter for trial in trials))
-    return [_of_filter(name, trials, camera, limits, model) for name in names]
+    return [_of_filter(name, trials, camera, limits, model, caution) for name in names]
 
 
 def _of_filter(
-    name: str, trials: Sequence[Trial], camera: Camera, limits: Limits, model: PanelModel | None
+    name: str,
+    trials: Sequence[Trial],
+    camera: Camera,
+    limits: Limits,
+    model: PanelModel | None,
+    caution: float,
 ) -> FilterAdvice:
     if model is None or name not in model.filters:
         return _unknown(name, trials, camera, limits, model)
@@ -71,8 +79,8 @@ def _of_filter(
             continue
         spare = _spare_sigmas(found, limits)
         # what is sure goes by its time, what isn't by how nearly it is
-        time_s = (found.exposure_s or 0.0) * (1 + _SURER * found.sigma_share)
-        cost = time_s if spare >= _SURE_SIGMAS else _UNSURE - spare
+        time_s = (found.exposure_s or 0.0) * (1 + caution * found.sigma_share)
+        cost = time_s if spare >= min(_SURE_SIGMAS, caution) else _UNSURE - spare
         if best is None or cost < best[0]:
             best = cost, found
     return best[1] if best is not None else _why_not(name, model, own, camera, limits)
@@ -212,7 +220,7 @@ def _unknown(
 
 
 def _adu(value: float, camera: Camera) -> str:
-    return f"{min(value, 9.9e9):.0f} ADU ({min(100 * value / camera.full_scale_adu, 999):.0f} %)"
+    return f"{min(value, 9.9e9):.0f} ADU ({min(100 * value / camera.full_scale_adu, 999):.1f} %)"
 
 
 def _nice(seconds: float) -> str:

@@ -5,7 +5,7 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from vigil.levels.advice import FilterAdvice, Limits, advise
+from vigil.levels.advice import CAUTIOUS, FilterAdvice, Limits, advise
 from vigil.levels.panel import fit_panel
 from vigil.levels.trials import Camera, Trial
 
@@ -16,7 +16,8 @@ _SURE_SIGMAS = 3.0
 _WORTH_A_TRIAL = 0.5
 """A frame inside the window is left for another trial only where that would shorten the exposures to less
 than this."""
-_ONE_TRIAL_S, _FEW = 5.0, 3
+_ONE_TRIAL_S, _FEW, _BOLD = 5.0, 3, 0.0
+_WELL_INSIDE = 0.8
 _SHORTEST_S = 0.001
 _FIRST_OF_LEAST, _LEVEL_SHARE = 2.0, 0.5
 _CURVE_MAY_BE_OFF = 1.5
@@ -47,14 +48,14 @@ def next_try(
     on another trial pays or doesn't.
     """
     own = [trial for trial in trials if trial.filter == name]
-    found = _advice(name, trials, camera, limits)
     inside = _inside(own, limits)
-    if inside is not None and (len(own) >= _FEW or not _pays(inside, found, count)):
-        return _settled(name, inside, camera)
+    if inside is not None:
+        return _quicker(name, inside, own, trials, camera, limits, count) or _settled(name, inside, camera)
+    found = _advice(name, trials, camera, limits)
     if not own:
         return _first(name, trials, camera, limits, light or {})
     if len(own) >= MOST_TRIALS:
-        return _settled(name, inside, camera) if inside else _given_up(name, own, found)
+        return _given_up(name, own, found)
     assert found is not None, "it has trials"
     if _contradicted(found, own, trials, camera, limits) and (step := _bracketed(own, limits)) is not None:
         return step
@@ -63,18 +64,18 @@ def next_try(
         wanted = Try(found.level, found.exposure_s, "by the model of the panel")
         if not _tried(wanted, own):
             return wanted
-        return _settled(name, inside, camera) if inside else _given_up(name, own, found)
-    if inside is not None:
-        return _settled(name, inside, camera)
+        return _given_up(name, own, found)
     return _toward(name, own, trials, found, camera, limits)
 
 
-def _advice(name: str, trials: Sequence[Trial], camera: Camera, limits: Limits) -> FilterAdvice | None:
-    return next((one for one in advise(trials, camera, limits) if one.filter == name), None)
+def _advice(
+    name: str, trials: Sequence[Trial], camera: Camera, limits: Limits, caution: float = CAUTIOUS
+) -> FilterAdvice | None:
+    return next((one for one in advise(trials, camera, limits, caution) if one.filter == name), None)
 
 
 def _inside(own: Sequence[Trial], limits: Limits) -> Trial | None:
-    """The one nearest the aim of those that could be flats."""
+    """The quickest of those that could be flats; one near the window's edge only where there is no other."""
     good = [
         t
         for t in own
@@ -82,15 +83,30 @@ def _inside(own: Sequence[Trial], limits: Limits) -> Trial | None:
         and limits.lowest_level <= t.level <= limits.highest_level
         and limits.least_exposure_s <= t.exposure_s <= limits.most_exposure_s
     ]
-    return min(good, key=lambda t: abs(t.mean_adu - limits.aim_adu), default=None)
+    edge_adu = _WELL_INSIDE * (limits.high_adu - limits.low_adu) / 2
+    return min(good, key=lambda t: (abs(t.mean_adu - limits.aim_adu) > edge_adu, t.exposure_s), default=None)
 
 
-def _pays(inside: Trial, found: FilterAdvice | None, count: int) -> bool:
-    """Whether a quicker combination saves more than its trial costs."""
-    if found is None or not found.feasible or found.exposure_s is None:
-        return False
+def _quicker(
+    name: str,
+    inside: Trial,
+    own: Sequence[Trial],
+    trials: Sequence[Trial],
+    camera: Camera,
+    limits: Limits,
+    count: int,
+) -> Try | None:
+    """Another trial, where a brighter panel saves more than that costs."""
+    if len(own) >= _FEW:
+        return None
+    found = _advice(name, trials, camera, limits, _BOLD)
+    if found is None or found.level is None or found.exposure_s is None:
+        return None
     saved_s = count * (inside.exposure_s - found.exposure_s)
-    return found.exposure_s < _WORTH_A_TRIAL * inside.exposure_s and saved_s > _ONE_TRIAL_S + found.exposure_s
+    if found.exposure_s > _WORTH_A_TRIAL * inside.exposure_s or saved_s < _ONE_TRIAL_S + found.exposure_s:
+        return None
+    wanted = Try(found.level, found.exposure_s, "a brighter panel is quicker")
+    return None if _tried(wanted, own) else wanted
 
 
 def _settled(name: str, trial: Trial, camera: Camera) -> FilterAdvice:

@@ -140,6 +140,12 @@ def calibration_folder(rig_id: str) -> Path:
     return data_folder(rig_id) / "calibration"
 
 
+def coverage_folders(rig_id: str, frames_folder: str | None) -> list[Path]:
+    """Where a rig's lights and calibration frames are; may not exist yet."""
+    lights = Path(frames_folder).expanduser() if frames_folder else data_folder(rig_id) / "frames"
+    return [lights, calibration_folder(rig_id)]
+
+
 def plans_folder(rig_id: str) -> Path:
     """A rig's plans beside the one on the desk; may not exist yet."""
     return data_folder(rig_id) / "plans"

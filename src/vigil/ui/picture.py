@@ -83,6 +83,13 @@ def write(
     return width
 
 
+def wrapped(painter: QPainter, box: QRectF, text: str, role: str = "soft") -> None:
+    """Small words in a box, over as many lines as it has."""
+    painter.setFont(text_font(Size.SMALL))
+    painter.setPen(theme.colour(role))
+    painter.drawText(box, int(Qt.TextFlag.TextWordWrap), text)
+
+
 def text_width(text: str, font: QFont) -> float:
     return QFontMetricsF(font).horizontalAdvance(text)
 

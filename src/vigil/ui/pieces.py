@@ -51,6 +51,7 @@ class Told(QLabel):
         self._claim()
 
     def _claim(self) -> None:
+        self.setMinimumHeight(0)  # a label's height is never reckoned under its least one
         self.setMinimumHeight(self.heightForWidth(self.width()) if self.text() else 0)
 
 

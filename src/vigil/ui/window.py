@@ -35,7 +35,6 @@ from vigil.ui.workspace import Edited, Unbuilt, Workspace
 from vigil.ui.workspacerow import WORKSPACES, WorkspaceRow
 
 _COMING = {
-    "Flats & darks": "Which calibration frames exist for which lights, and taking the missing ones.",
     "Ledger": "Hours for each project, nights, frames with their verdicts.",
 }
 
@@ -121,6 +120,7 @@ class Window(QMainWindow):
             "Night": self._make_night,
             "Tune": self._make_tune,
             "Watch": self._make_watch,
+            "Flats & darks": self._make_flats,
         }
 
     def workspace(self, name: str) -> Workspace:
@@ -158,6 +158,11 @@ class Window(QMainWindow):
         from vigil.ui.watch.workspace import Watch
 
         return Watch(self.session, jobs)
+
+    def _make_flats(self, jobs: Jobs) -> Workspace:
+        from vigil.ui.flats.workspace import FlatsWorkspace
+
+        return FlatsWorkspace(self.session, jobs)
 
     def _make_tune(self, jobs: Jobs) -> Workspace:
         from vigil.ui.tune.workspace import Tune

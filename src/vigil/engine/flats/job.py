@@ -101,6 +101,7 @@ class FlatsJob:
                 "high_adu": self.limits.high_adu,
                 "full_scale_adu": self.camera.full_scale_adu,
                 "bias_adu": round(self.camera.bias_adu, 1),
+                "exposures_s": [self.limits.least_exposure_s, self.limits.most_exposure_s],
             }
             await self.kit.step(
                 {"trial": told},

@@ -1,0 +1,1 @@
+"""Flats & darks: what is there, what is missing, and taking it."""

@@ -1,0 +1,140 @@
+"""Flats & darks in the window, by keyboard alone, with what the keeper's errands really tell."""
+
+from dataclasses import replace
+from datetime import timedelta
+from typing import Any
+
+import pytest
+
+from tests.ui.conftest import Stage
+from tests.ui.keys import press
+from vigil.cli.benchalone import Alone, Bench, on_the_bench
+from vigil.documents.events import Event, Kind
+from vigil.documents.messages import Command, ErrandReport
+from vigil.documents.rig.change import with_values
+from vigil.documents.scenario import Scenario
+from vigil.levels.matching import Made, Wanted, cover
+from vigil.ui.flats.workspace import COVERAGE, FITS, SEARCH, FlatsWorkspace
+from vigil.ui.theme import Light, theme
+
+LIGHT = Made("light", "M 1", "L", 120.0, 100, 50, 1, -10.0, camera="C", train="T, C")
+
+
+@pytest.fixture
+def flats(stage: Stage) -> FlatsWorkspace:
+    made = stage.workspace("Flats & darks")
+    assert isinstance(made, FlatsWorkspace)
+    return made
+
+
+@pytest.fixture(scope="module")
+def run_of(told: Any) -> list[Event]:
+    """A job of which two filters can't be done in so short exposures."""
+    rig = with_values(told.rig, {("camera", "columns"): 200, ("camera", "rows"): 160})
+
+    async def use(bench: Bench) -> list[Event]:
+        values = {"filters": ["L", "R", "Ha"], "count": 2, "ready": True, "most_exposure_s": 2}
+        await bench.carry_out("flats", values)
+        return bench.events
+
+    assert rig.simulated is not None
+    return on_the_bench(Alone(rig, Scenario(), 3, rig.simulated.starts_at + timedelta(hours=5)), use)
+
+
+def hear(stage: Stage, events: list[Event], over: bool) -> None:
+    stage.bridge.told.emit([e.model_copy(update={"id": 5000 + e.id}) for e in events])
+    status = stage.session.status
+    assert status is not None
+    first = events[0]
+    report = ErrandReport(
+        id=first.errand, kind="flats", words="flats", because="", began=first.at, claims=[], questions=[]
+    )
+    stage.bridge.status_came.emit(status.model_copy(update={"errands": [] if over else [report]}))
+    stage.settle()
+
+
+def asked(stage: Stage) -> tuple[Command, dict[str, Any]]:
+    return stage.bridge.asked[-1]
+
+
+def test_gaps_become_the_job_by_one_act(stage: Stage, flats: FlatsWorkspace) -> None:
+    flat = replace(LIGHT, kind="flat", exposure_s=1.0, rotator_deg=0.0)
+    lights = [replace(LIGHT, rotator_deg=50.0), replace(LIGHT, filter="R"), replace(LIGHT, filter="R")]
+    flats._show_covered(cover([*lights, *[flat] * 30], Wanted()))
+    stage.settle()
+    assert flats.coverage.accessibleDescription() == "2 kinds of lights, 8 gaps"
+    assert "stale 30/30" in flats.coverage.copy_text()
+    press(stage, flats, "From the gaps")
+    wish = flats.tools.wish
+    assert wish["filters"] == ["L", "R"] and wish["count"] == 30
+    assert "Flats through L, R and 2 sets" in flats.said.text()
+    press(stage, flats, "Take darks")
+    command, values = asked(stage)
+    assert command is Command.BEGIN and values["kind"] == "darks"
+    assert [(s["exposure_s"], s["count"]) for s in values["sets"]] == [(120.0, 20), (0.0, 50)]
+    press(stage, flats, "Take flats")
+    assert asked(stage)[1]["kind"] == "flats" and asked(stage)[1]["filters"] == ["L", "R"]
+    assert flats.view == SEARCH
+
+
+def test_the_search_converges_and_impossible_filters_are_mended(
+    stage: Stage, flats: FlatsWorkspace, run_of: list[Event]
+) -> None:
+    advice_at = next(k for k, e in enumerate(run_of) if "advice" in e.values)
+    flats.show_view(SEARCH)
+    hear(stage, run_of[:advice_at], over=False)
+    assert "trials" in flats.search.accessibleDescription() and not flats.tools.take.isEnabled()
+    hear(stage, run_of, over=True)
+    assert flats.search.accessibleDescription() == "2 of 3 filters can be done"
+    assert flats.seen.have["flat", "L"] == 2 and flats.seen.have["dark flat", "R"] == 2
+    assert "too dark" in flats.said.text()
+    flats.show_view(FITS)
+    stage.settle()
+    most = flats.tools.fields["most"]
+    most.setText("2")
+    most.commit()
+    stage.settle()
+    assert flats.fits.accessibleDescription() == "inside: L, R"
+    change = flats.seen.advice["Ha"]["change"]
+    most.setText(change.split("up to ")[1].split(" s")[0])
+    most.commit()
+    flats.show_anew()
+    assert flats.fits.accessibleDescription() == "inside: L, R, Ha", "the change that was named makes it fit"
+    press(stage, flats, "Try each")
+    assert asked(stage)[1]["trial"] is True
+
+
+def test_a_wrong_number_is_said_and_changes_nothing(stage: Stage, flats: FlatsWorkspace) -> None:
+    count = flats.tools.fields["count"]
+    stage.window.activateWindow()
+    count.setFocus()
+    count.setText("many")
+    count.commit()
+    assert count.state == "wrong" and "Flats of each filter" in flats.said.text()
+    assert flats.tools.wish["count"] == 30
+
+
+def test_said_words_shrink_again(stage: Stage, flats: FlatsWorkspace) -> None:
+    flats._say("a long sentence " * 30)
+    stage.settle()
+    tall = flats.said.height()
+    flats._say("short")
+    stage.settle()
+    assert flats.said.height() < tall / 3
+
+
+def test_every_view_in_red_light(stage: Stage, flats: FlatsWorkspace, run_of: list[Event]) -> None:
+    hear(stage, run_of, over=True)
+    theme.set_light(Light.RED)
+    try:
+        for view in (COVERAGE, FITS, SEARCH):
+            flats.show_view(view)
+            stage.settle()
+            picture = flats.grab().toImage()
+            for x in range(0, picture.width(), 37):
+                for y in range(0, picture.height(), 29):
+                    colour = picture.pixelColor(x, y)
+                    assert colour.green() <= colour.red() and colour.blue() <= colour.red(), view
+    finally:
+        theme.set_light(Light.DARK)
+    assert any(e.kind is Kind.ERRAND_ENDED for e in run_of)
