@@ -142,7 +142,7 @@ def _darks(light: Made, library: _Library, wanted: Wanted) -> Standing:
         told = ", ".join(f"{c:+d} °C" for c in there).replace("-", "−")
         return _standing(0, wanted.darks, f"{len(alike)} at {told} only")
     fresh = [dark for dark in cold if not _too_old(dark, light, wanted)]
-    if cold and len(fresh) < wanted.darks and len(fresh) < len(cold):
+    if len(fresh) < wanted.darks and len(fresh) < len(cold):
         years = wanted.darks_keep_days / 365
         return Standing(
             Cover.STALE, len(cold), wanted.darks, f"{len(cold) - len(fresh)} are over {years:g} years old"
@@ -167,7 +167,7 @@ def _flats(light: Made, library: _Library, wanted: Wanted) -> tuple[list[Made], 
             why[reason] = why.get(reason, 0) + 1
         else:
             good.append(flat)
-    if not good and why:
+    if not good and why and wanted.flats:
         reason, count = max(why.items(), key=lambda item: item[1])
         return [], Standing(Cover.STALE, count, wanted.flats, reason)
     through = light.filter or "no filter"

@@ -139,6 +139,8 @@ def _contradicted(
         return bool(over) and any(t.mean_adu < limits.low_adu for t in own)
     if found.sigma_share >= 1.0:
         return True
+    if any(t.level == found.level and not t.clipped(camera) and not t.too_dark(camera) for t in own):
+        return False  # of a step that was tried the exposure alone is asked, whatever the others do
     model = fit_panel(trials, camera)
     if model is None or found.filter not in model.filters:
         return False
