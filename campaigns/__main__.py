@@ -4,6 +4,7 @@ import json
 import sys
 
 from campaigns import (
+    coverage,
     crashes,
     flatlevels,
     flips,
@@ -43,6 +44,7 @@ CAMPAIGNS = {
     "fuzz": fuzzing.campaign,
     "guidecalibrations": guidecalibrations.campaign,
     "guidednights": guidednights.campaign,
+    "coverage": coverage.campaign,
     "flatlevels": flatlevels.campaign,
     "guidestars": guidestars.campaign,
     "guidestudies": guidestudies.campaign,

@@ -136,6 +136,8 @@ def _wrong(one: Covered, kind: Kind, key: str, frames: list[Made], wanted: Wante
     said = standing.state.value
     if said == "stale" and number < most:
         return []  # which ones would have served is the reason's to say
+    if said == right and standing.have not in (number, 0):
+        return [f"{kind} of {one.light.filter}: {standing.have} said, the oracle has {number}"]
     return (
         [] if said == right else [f"{kind} of {one.light.filter}: {said}, the oracle has {right} ({number})"]
     )

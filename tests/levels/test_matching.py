@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from campaigns import coverage
 from vigil.levels.matching import Cover, Made, Wanted, cover
 
 AT = datetime(2027, 1, 12, 22, tzinfo=UTC)
@@ -165,3 +166,16 @@ def test_against_a_slow_and_obvious_reading_of_the_rules() -> None:
                 default=0,
             )  # fmt: skip
             assert (found.dark_flat.state is Cover.OK) <= (fewest >= 2)
+
+
+def test_a_sample_of_random_libraries_against_a_slow_oracle() -> None:
+    told = coverage.summarise([coverage.one_library(n) for n in range(0, 1000, 25)])
+    assert told["checked"] > 500 and told["wrong"] == []
+
+
+def test_what_isn_t_wanted_is_never_stale() -> None:
+    """Also where flats of another angle are there."""
+    light = Made("light", "M 1", "L", 60.0, rotator_deg=0.0)
+    flat = Made("flat", "", "L", 1.0, rotator_deg=50.0)
+    (found,) = cover([light, flat], Wanted(flats=0))
+    assert found.flat.state is Cover.OK and found.flat.reason == "not wanted"
