@@ -36,7 +36,7 @@ from vigil.documents.store import dump, load
 from vigil.levels.matching import Made, Wanted, cover
 from vigil.runtime.folders import ledger_file
 from vigil.ui.app import make_application
-from vigil.ui.flats.workspace import FITS, SEARCH, FlatsWorkspace
+from vigil.ui.flats.workspace import SEARCH, FlatsWorkspace
 from vigil.ui.gallery import Gallery
 from vigil.ui.jobs import Jobs
 from vigil.ui.linkstate import LinkState
@@ -266,11 +266,10 @@ def _take_flats(stage: Stage, wanted: Callable[[str], bool]) -> None:
     session.take_news(events)
     stage.settle()
     flats._show_covered(cover(_made_up(rig), Wanted()))
-    for name, view in (("flats", SEARCH), ("flats-fit", FITS)):
-        if wanted(name):
-            flats.show_view(view)
-            stage.settle()
-            _save(window, name)
+    if wanted("flats"):
+        flats.show_view(SEARCH)
+        stage.settle()
+        _save(window, "flats")
 
 
 def _made_up(rig: Rig) -> list[Made]:
@@ -334,8 +333,6 @@ def _take_rig(stage: Stage, wanted: Callable[[str], bool]) -> None:
     rig.choose("site")
     rig.horizon.drawn.chosen = 3
     stage.settle()
-    if wanted("rig-horizon"):
-        _save(window, "rig-horizon")
     session.take_news([Reports(at=session.now, devices=[])])
 
 
@@ -406,7 +403,7 @@ def _take_views(told: Told, wanted: Callable[[str], bool]) -> None:
         _take_guiding(stage)
     if wanted("polar"):
         _take_polar(stage)
-    if any(wanted(name) for name in ("coverage", "flats", "flats-fit")):
+    if any(wanted(name) for name in ("coverage", "flats")):
         _take_flats(stage, wanted)
     if wanted("scenery"):
         window.go_to("Watch")
@@ -437,8 +434,6 @@ def _take_views(told: Told, wanted: Callable[[str], bool]) -> None:
         _save(window, "watch-red")
     theme.set_light(Light.DARK)
     stage.at(len(told.events))
-    if wanted("watch-over"):
-        _save(window, "watch-over")
     window._may_close = True
     window.close()
     stage.jobs.stop()

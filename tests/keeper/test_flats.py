@@ -17,6 +17,7 @@ from vigil.devices.protocols import Devices
 from vigil.documents.errands import Outcome
 from vigil.documents.events import Event, Kind
 from vigil.documents.messages import Command
+from vigil.documents.rig import Rig
 from vigil.documents.rig.change import with_values
 from vigil.documents.scenario import Scenario
 from vigil.documents.store import save
@@ -204,3 +205,21 @@ def test_from_the_command_line(tmp_path: Path, capsys: pytest.CaptureFixture[str
     darks = ["darks", "run", "--rig", str(rig), "--sets", "2 s x 2; bias x 1", "--seed", "2", "--json"]
     assert main([*darks, "--out", str(out)]) == OK
     assert json.loads(capsys.readouterr().out.splitlines()[-1])["have"] == {"0": 2, "1": 1}
+
+
+def test_killed_while_the_rig_changes_the_panel_is_off_though_it_can_t_go_on(tmp_path: Path) -> None:
+    async def work(place: Place) -> None:
+        await begin(place, filters=["R"], count=4)
+        await so_many_flats(place, 1)
+        assert panel_level(place) > 0
+
+    async def again(place: Place) -> None:
+        await place.until(Kind.ERRAND_ENDED, outcome="cut off")
+        await asyncio.sleep(30)
+        assert panel_level(place) == 0 and await place.under_way() == []
+
+    told = SMALL.model_dump(mode="json")
+    (red,) = (f for f in told["wheel"]["sets"][0]["filters"] if f["name"] == "R")
+    red["name"] = "Red 2"
+    kept(tmp_path, work, killed=True, rig=SMALL, pixels=True)
+    kept(tmp_path, again, rig=Rig.model_validate(told), pixels=True)

@@ -16,6 +16,7 @@ from vigil.devices.errors import DeviceError
 from vigil.documents.deeds import LOOP
 from vigil.documents.errands import BY_HAND, NIGHT
 from vigil.documents.events import Event
+from vigil.documents.flats import FLATS
 from vigil.documents.hand import ALL
 from vigil.documents.messages import (
     ALLOWED_ON_MISMATCH,
@@ -38,6 +39,7 @@ from vigil.engine.ending import to_the_end
 from vigil.engine.equipment import Equipment
 from vigil.engine.errand import ErrandRefused, PlainErrand, Workplace
 from vigil.engine.errands import kinds
+from vigil.engine.flats.light import switched_off
 from vigil.engine.guards.guards import Guards
 from vigil.engine.hand.hand import Hand
 from vigil.engine.hand.work import HandWork
@@ -177,6 +179,9 @@ class Keeper:
 
     async def _go_on(self) -> None:
         """What a dead keeper left in the middle and that makes sense still."""
+        panel = self._equipment.rig.panel
+        if panel is not None and panel.dimmed_by == "computer" and any(n == FLATS for n, _ in self._going_on):
+            await switched_off(self._kit())  # also where the job can't go on
         for name, values in self._going_on:
             try:
                 await self._begin_again(name, values)

@@ -61,11 +61,11 @@ async def panel_light(kit: Kit, by_person: bool) -> AsyncIterator[PanelLight]:
         yield light
     finally:
         if not by_person:
-            await to_the_end(_off(kit))
+            await to_the_end(switched_off(kit))
 
 
-async def _off(kit: Kit) -> None:
-    """However often it takes; a panel that can't be reached any more is told by the log."""
+async def switched_off(kit: Kit) -> None:
+    """However often it takes; a panel that can't be reached any more is told of. Never raises."""
     panel = kit.devices.named("flat panel")
     for number in range(_TRIES):
         try:
