@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 
 from campaigns.demo import demo_rig, quick_rig, short_plan
-from tests.keeper.kept import Place, kept
+from campaigns.kept import Place, kept
 from vigil.cli.benchalone import Alone, Bench, on_the_bench
 from vigil.cli.rehearsing import rehearsed
 from vigil.documents.events import Event, Kind

@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 
 from campaigns.demo import short_plan
-from tests.keeper.kept import RIG, Place, kept
+from campaigns.kept import RIG, Place, kept
 from vigil.documents.errands import BY_HAND, NIGHT, Outcome
 from vigil.documents.errands import fold_all as errand_of
 from vigil.documents.events import Event, Kind

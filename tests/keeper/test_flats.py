@@ -9,7 +9,8 @@ from typing import Any
 
 import pytest
 
-from tests.keeper.kept import RIG, Place, kept
+from campaigns import flatsends
+from campaigns.kept import RIG, Place, kept
 from vigil.cli import NOT_ALL, OK, main
 from vigil.cli.benchalone import Alone, Bench, on_the_bench
 from vigil.devices.errors import DeviceFault
@@ -187,6 +188,12 @@ def test_a_panel_that_fails_is_off_at_the_end(tmp_path: Path, bad: list[int]) ->
         assert panel_level(place) == 0
 
     kept(tmp_path, work, rig=SMALL, pixels=True, alter=alter)
+
+
+def test_a_sample_of_jobs_that_are_cut_off() -> None:
+    """At no end is the panel on, though it was meanwhile; and no way leads past the sun."""
+    told = flatsends.summarise([flatsends.one_run(n) for n in (2, 12, 13, 22)])
+    assert told["wrong"] == [] and told["lit_meanwhile"] >= 3, told
 
 
 def test_from_the_command_line(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:

@@ -10,7 +10,7 @@ from typing import Any
 
 import pytest
 
-from tests.keeper.kept import RIG, Place, kept
+from campaigns.kept import RIG, Place, kept
 from vigil.cli.benchalone import Alone, Bench, on_the_bench
 from vigil.documents.errands import Outcome
 from vigil.documents.events import Event, Kind

@@ -4,7 +4,7 @@ import asyncio
 from datetime import timedelta
 from pathlib import Path
 
-from tests.keeper.kept import RIG, Place, kept
+from campaigns.kept import RIG, Place, kept
 from vigil.documents.events import Kind
 from vigil.documents.messages import Command
 from vigil.documents.rig.change import with_values

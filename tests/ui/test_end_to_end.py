@@ -67,7 +67,9 @@ class Desktop:
         return int((self.base / "keeper.lock").read_text().split()[0])
 
     def plan_on_disk(self) -> dict[str, object]:
-        return dict(json.loads((self.base / "plan.json").read_text()))
+        """Without blocks while nothing was saved yet."""
+        path = self.base / "plan.json"
+        return dict(json.loads(path.read_text())) if path.exists() else {"blocks": []}
 
 
 @pytest.fixture

@@ -72,6 +72,9 @@ def kept(
     """`killed`: nothing is put in order at the end, as little as by kill -9; the gear stays as it is. With
     `pixels` frames have some, and are kept."""
 
+    left: list[bytes] = []
+    """The gear as it was when the keeper was killed: what its tasks do while this loop ends never was."""
+
     async def main() -> None:
         clock, workshop = ScenarioClock(rig.simulated.starts_at), Workshop(0)
         ledger = Ledger(folder / "ledger.sqlite")
@@ -94,8 +97,12 @@ def kept(
             if not killed:
                 keeper.end("the test is over")
                 await asyncio.wait({keeping})
+            elif gear is not None:
+                left.append(gear.read_bytes())
             ledger.close()
             if killed:
                 keeping.cancel()
 
     run_virtual(main())
+    if left:
+        (folder / "gear.json").write_bytes(left[0])
