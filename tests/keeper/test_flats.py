@@ -190,6 +190,28 @@ def test_a_panel_that_fails_is_off_at_the_end(tmp_path: Path, bad: list[int]) ->
     kept(tmp_path, work, rig=SMALL, pixels=True, alter=alter)
 
 
+def test_a_filter_that_jams_stops_no_other(tmp_path: Path) -> None:
+    assert SMALL.wheel is not None
+    slot = SMALL.wheel.filter("R").slot
+
+    class Jammed(_Weak):
+        async def move_to(self, wanted: int) -> None:
+            if wanted == slot:
+                raise DeviceFault("filter wheel: it is stuck")
+            await self._panel.move_to(wanted)
+
+    def alter(devices: Devices) -> Devices:
+        return replace(devices, wheel=Jammed(devices.wheel, []))
+
+    async def work(place: Place) -> None:
+        await begin(place, filters=["L", "R", "G"], count=1, dark_flats=1)
+        ended = await place.until(Kind.ERRAND_ENDED)
+        assert ended.values["flats"] == {"L": 1, "G": 1} and ended.values["impossible"] == ["R"]
+        assert "it is stuck" in ended.reason and panel_level(place) == 0
+
+    kept(tmp_path, work, rig=SMALL, pixels=True, alter=alter)
+
+
 def test_a_sample_of_jobs_that_are_cut_off() -> None:
     """At no end is the panel on, though it was meanwhile; and no way leads past the sun."""
     told = flatsends.summarise([flatsends.one_run(n) for n in (2, 12, 13, 22)])

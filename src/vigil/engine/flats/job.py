@@ -51,7 +51,10 @@ class FlatsJob:
         self.camera = await self._measured_camera()
         self.limits = limits_of(kit.rig, self.wish, self.camera)
         for name in names:
-            await self._search(name)
+            try:
+                await self._search(name)
+            except DeviceError as problem:
+                self.advice[name] = FilterAdvice(name, False, reason=str(problem), change="that mended")
         await self._tell_feasible()
         if self.wish.trial:
             return

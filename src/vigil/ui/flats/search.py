@@ -1,5 +1,7 @@
 """The search as it converges: each filter's newest histogram against its level window, trials as ticks."""
 
+from typing import Any
+
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPolygonF
 
@@ -52,7 +54,9 @@ class SearchPicture(Picture):
         for percent in (0, 25, 50, 75, 100):
             x = left + percent / 100 * (right - left)
             write(painter, QPointF(x, base + 6), f"{percent} %", "faint", number_font(Size.SMALL), CENTRE)
-        key = "of full scale; the band is the level window, ticks are trials, the newest tall"
+        key = (
+            "of full scale; the band is the level window, ticks are trials, tall what is taken or the newest"
+        )
         write(painter, QPointF(left, base + 24), key, "soft", small)
 
     def _paint_filter(self, painter: QPainter, name: str, box: QRectF, full: float) -> None:
@@ -71,21 +75,20 @@ class SearchPicture(Picture):
         def x(adu: float) -> float:
             return box.left() + min(max(adu / full, 0.0), 1.0) * box.width()
 
-        if trials:
-            low, high = x(trials[-1]["low_adu"]), x(trials[-1]["high_adu"])
+        shown = _shown(trials, advice)
+        if shown is not None:
+            low, high = x(shown["low_adu"]), x(shown["high_adu"])
             painter.fillRect(QRectF(low, box.top(), high - low, box.height()), theme.colour("accent", 0.16))
-            _paint_histogram(painter, trials[-1]["histogram"], box)
-        for k, trial in enumerate(trials):
-            newest = k == len(trials) - 1
+            _paint_histogram(painter, shown["histogram"], box)
+        for trial in trials:
+            newest = trial is shown
             inside = trial["low_adu"] <= trial["mean_adu"] <= trial["high_adu"]
             painter.setPen(theme.pen("accent" if inside else "warn" if newest else "faint", 2.0))
             at, tall = x(trial["mean_adu"]), box.height() if newest else 10.0
             painter.drawLine(QPointF(at, box.bottom()), QPointF(at, box.bottom() - tall))
         self._paint_words(painter, name, advice, box)
 
-    def _paint_words(
-        self, painter: QPainter, name: str, advice: dict[str, object] | None, box: QRectF
-    ) -> None:
+    def _paint_words(self, painter: QPainter, name: str, advice: dict[str, Any] | None, box: QRectF) -> None:
         at, small, room = box.right() + 14, text_font(Size.SMALL), _WORDS_PX - 14
         middle = box.top() + box.height() / 2
         have = self._seen.have.get(("flat", name), 0), self._seen.have.get(("dark flat", name), 0)
@@ -107,6 +110,14 @@ class SearchPicture(Picture):
         )  # fmt: skip
         taken = f"{have[0]} flats, {have[1]} dark flats" if any(have) else "none taken yet"
         write(painter, QPointF(at, middle + 13), taken, "soft", small)
+
+
+def _shown(trials: list[dict[str, Any]], advice: dict[str, Any] | None) -> dict[str, Any] | None:
+    """The one that is taken as it was, else the newest."""
+    for trial in reversed(trials):
+        if advice and (trial["level"], trial["exposure_s"]) == (advice["level"], advice["exposure_s"]):
+            return trial
+    return trials[-1] if trials else None
 
 
 def _paint_histogram(painter: QPainter, counts: list[int], box: QRectF) -> None:
