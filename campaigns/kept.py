@@ -98,11 +98,13 @@ def kept(
                 keeper.end("the test is over")
                 await asyncio.wait({keeping})
             elif gear is not None:
-                left.append(gear.read_bytes())
+                left.append(gear.read_bytes() if gear.exists() else b"")
             ledger.close()
             if killed:
                 keeping.cancel()
 
     run_virtual(main())
-    if left:
+    if left and left[0]:
         (folder / "gear.json").write_bytes(left[0])
+    elif left:
+        (folder / "gear.json").unlink(missing_ok=True)
