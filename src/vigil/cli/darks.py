@@ -3,6 +3,7 @@
 import argparse
 import json
 import re
+from dataclasses import asdict
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -17,7 +18,7 @@ from vigil.documents.refusal import in_words
 from vigil.documents.rig import Rig
 from vigil.files.madeframes import made_frames
 from vigil.levels.matching import Wanted, cover
-from vigil.levels.wantedsets import SetWanted, sets_wanted
+from vigil.levels.wantedsets import sets_wanted
 from vigil.runtime.folders import coverage_folders
 
 _SET = re.compile(r"(?:(?P<s>\d+(?:\.\d+)?)\s*s|bias)\s*(?:[x×]\s*(?P<n>\d+))?", re.IGNORECASE)
@@ -69,18 +70,7 @@ def _wanted(rig: Rig, count: int | None) -> list[DarkSet]:
     folders = coverage_folders(rig.id, rig.frames.folder)
     wanted = Wanted(darks=count or 20)
     found = cover(made_frames(folder for folder in folders if folder.exists()), wanted)
-    return [_document(one) for one in sets_wanted(found)]
-
-
-def _document(one: SetWanted) -> DarkSet:
-    return DarkSet(
-        exposure_s=one.exposure_s,
-        count=min(one.count, 500),
-        gain=one.gain,
-        offset=one.offset,
-        binning=one.binning,
-        temperature_c=one.temperature_c,
-    )
+    return [DarkSet(**asdict(one)) for one in sets_wanted(found)]
 
 
 def _plan(rig: Rig, sets: list[DarkSet]) -> dict[str, Any]:

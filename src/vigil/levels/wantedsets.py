@@ -8,7 +8,7 @@ from vigil.levels.matching import Cover, Covered, Standing
 
 @dataclass(frozen=True, slots=True)
 class SetWanted:
-    """Darks, or with an exposure of 0 bias frames."""
+    """Darks, or with an exposure of 0 bias frames; the fields are those of a set as it is asked for."""
 
     exposure_s: float
     count: int

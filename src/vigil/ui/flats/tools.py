@@ -1,5 +1,6 @@
 """The tools beside the pictures: what is to be taken, and of what level."""
 
+from dataclasses import asdict
 from typing import Any
 
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QWidget
@@ -8,6 +9,7 @@ from vigil.documents.errands import ErrandState
 from vigil.documents.flats import DARKS, FLATS
 from vigil.documents.rig import Rig
 from vigil.levels.matching import Covered
+from vigil.levels.trials import Camera
 from vigil.levels.wantedsets import SetWanted, flats_wanted, sets_wanted
 from vigil.ui.fields import number, whole_number
 from vigil.ui.pieces import Told, button, column, label
@@ -104,17 +106,7 @@ class FlatsTools(QWidget):
         self._doing.begin(FLATS, **self.wish, **more)
 
     def _begin_darks(self) -> None:
-        sets = [
-            {
-                "exposure_s": one.exposure_s,
-                "count": min(one.count, 500),
-                "gain": one.gain,
-                "offset": one.offset,
-                "binning": one.binning,
-                "temperature_c": one.temperature_c,
-            }
-            for one in self._sets
-        ]
+        sets = [asdict(one) for one in self._sets]
         self._doing.begin(DARKS, sets=sets)
 
     def take_gaps(self, covered: list[Covered]) -> str:
@@ -150,8 +142,8 @@ class FlatsTools(QWidget):
                 self.filters[name] = box
             if rig.panel is not None and rig.camera is not None:
                 self._values["least"] = max(rig.panel.shortest_exposure_s, rig.camera.shortest_exposure_s)
-        full = rig.camera.full_scale_adu if rig.camera else 65535
-        low, high = (round(self._values[k] / 100 * full) for k in ("low", "high"))
+        camera = Camera(0.0, rig.camera.full_scale_adu if rig.camera else 65535)
+        low, high = (round(camera.share_adu(self._values[name])) for name in ("low", "high"))
         self.adu_words.setText(f"{low} to {high} ADU")
 
     def show_state(self, hindered: bool, busy: ErrandState | None) -> None:

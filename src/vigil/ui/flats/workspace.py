@@ -141,11 +141,11 @@ class FlatsWorkspace(ErrandBench):
         if not told or panel is None:
             return None
         wish, last = self.tools.wish, told[-1]
-        camera, full = Camera(last["bias_adu"], last["full_scale_adu"]), last["full_scale_adu"] / 100
+        camera = Camera(last["bias_adu"], last["full_scale_adu"])
         least_s, most_s, low, high = *last["exposures_s"], last["low_adu"], last["high_adu"]
         if self.under_way is None:  # what would be, by the fields as they are now
             least_s, most_s = wish["least_exposure_s"], wish["most_exposure_s"]
-            low, high = wish["low_percent"] * full, wish["high_percent"] * full
+            low, high = (camera.share_adu(wish[name]) for name in ("low_percent", "high_percent"))
         limits = Limits(max(panel.lowest_level, 1), panel.top, least_s, most_s, low, high)
         trials = [Trial(t["filter"], t["level"], t["exposure_s"], t["mean_adu"]) for t in told]
         chosen = {
