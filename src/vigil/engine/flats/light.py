@@ -10,7 +10,7 @@ from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.ending import to_the_end
 
 log = logging.getLogger(__name__)
-_QUICK_S, _TRIES, _PAUSE_S = 10.0, 4, 2.0
+_QUICK_S, _TRIES, _PAUSE_S = 10.0, 10, 2.0
 _DONE, _GIVE_UP, _PATIENCE = "it is", "leave it", timedelta(minutes=10)
 
 
