@@ -3,7 +3,6 @@
 import argparse
 import json
 from pathlib import Path
-from typing import Any
 
 from vigil.cli import NOT_ALL, OK, BadInput
 from vigil.cli.flatsjob import flats_job, window_range
@@ -54,7 +53,7 @@ def _advise(args: argparse.Namespace) -> int:
     limits = Limits(int(low_level), int(high_level), args.least_exposure, args.most_exposure, *window)
     found = advise(trials, camera, limits)
     if args.json:
-        print(json.dumps({"filters": [_told(one) for one in found]}, ensure_ascii=False))
+        print(json.dumps({"filters": [one.told() for one in found]}, ensure_ascii=False))
     else:
         for one in found:
             print(_in_words(one, camera))
@@ -71,19 +70,6 @@ def _window_adu(low: float, high: float, camera: Camera) -> tuple[float, float]:
             f"({camera.full_scale_adu:g})"
         )
     return low, high
-
-
-def _told(one: FilterAdvice) -> dict[str, Any]:
-    mean = one.predicted_mean_adu
-    return {
-        "filter": one.filter,
-        "feasible": one.feasible,
-        "level": one.level,
-        "exposure_s": one.exposure_s,
-        "predicted_mean_adu": None if mean is None else round(mean, 1),
-        "reason": one.reason,
-        "change": one.change,
-    }
 
 
 def _in_words(one: FilterAdvice, camera: Camera) -> str:

@@ -4,6 +4,7 @@ where nothing does, why, and the one change that would."""
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from vigil.levels.panel import Brightness, PanelModel, fit_panel
 from vigil.levels.trials import Camera, Trial
@@ -48,6 +49,19 @@ class FilterAdvice:
     sigma_share: float = 0.0
     reason: str = ""
     change: str = ""
+
+    def told(self) -> dict[str, Any]:
+        """For events and programs."""
+        mean = self.predicted_mean_adu
+        return {
+            "filter": self.filter,
+            "feasible": self.feasible,
+            "level": self.level,
+            "exposure_s": self.exposure_s,
+            "predicted_mean_adu": None if mean is None else round(mean, 1),
+            "reason": self.reason,
+            "change": self.change,
+        }
 
 
 def advise(

@@ -25,7 +25,6 @@ class Darks(PlainErrand):
 
     KIND = DARKS
     URGENCY = Urgency.BENCH
-    GRACE_S = 5.0
     RESUMES = True
     wish: DarksWish
 

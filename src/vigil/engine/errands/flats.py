@@ -24,7 +24,6 @@ class Flats(PlainErrand):
 
     KIND = FLATS
     URGENCY = Urgency.BENCH
-    GRACE_S = 5.0
     RESUMES = True
     wish: FlatsWish
 

@@ -118,7 +118,7 @@ class FlatsJob:
         words = f"{len(self.advice) - len(impossible)} of {len(self.advice)} filters can be done"
         for one in impossible:
             words += f"; {one.filter or 'without a filter'}: {one.reason}. What would help: {one.change}"
-        await self.kit.step({"advice": [told(one) for one in self.advice.values()]}, words)
+        await self.kit.step({"advice": [one.told() for one in self.advice.values()]}, words)
 
     # -- frames -------------------------------------------------------------------------------------
 
@@ -258,20 +258,6 @@ def limits_of(rig: Rig, wish: FlatsWish, camera: Camera) -> Limits:
         camera.share_adu(wish.low_percent),
         camera.share_adu(wish.high_percent),
     )
-
-
-def told(one: FilterAdvice) -> dict[str, Any]:
-    """For events and programs."""
-    mean = one.predicted_mean_adu
-    return {
-        "filter": one.filter,
-        "feasible": one.feasible,
-        "level": one.level,
-        "exposure_s": one.exposure_s,
-        "predicted_mean_adu": None if mean is None else round(mean, 1),
-        "reason": one.reason,
-        "change": one.change,
-    }
 
 
 def _share(mean_adu: float, camera: Camera) -> str:
