@@ -161,6 +161,26 @@ def test_killed_it_goes_on_with_the_frames_that_are_missing(tmp_path: Path) -> N
     kept(tmp_path, again, rig=SMALL, pixels=True)
 
 
+def test_darks_that_are_killed_go_on_with_those_that_are_missing(tmp_path: Path) -> None:
+    async def work(place: Place) -> None:
+        sets = [{"exposure_s": 10, "count": 4}, {"exposure_s": 0, "count": 2}]
+        answer = await place.ask(Command.BEGIN, kind="darks", sets=sets, dark=True)
+        assert answer.taken, answer.reason
+        while True:
+            if len(steps(place.told, "frame")) >= 2:
+                return
+            await asyncio.sleep(1)
+
+    async def again(place: Place) -> None:
+        done = await place.until(Kind.ERRAND_ENDED, outcome="done")
+        assert done.values["have"] == {"0": 4, "1": 2}
+        own = steps(place.of(done.errand), "frame")
+        assert 3 <= len(own) <= 4, "those that were there are not taken again"
+
+    kept(tmp_path, work, killed=True, rig=SMALL, pixels=True)
+    kept(tmp_path, again, rig=SMALL, pixels=True)
+
+
 class _Weak:
     """A flat panel that fails for a while, at whatever it is asked."""
 
