@@ -33,6 +33,7 @@ from campaigns import (
     solving,
     starsizes,
     turns,
+    twilightflats,
 )
 
 CAMPAIGNS = {
@@ -48,6 +49,7 @@ CAMPAIGNS = {
     "coverage": coverage.campaign,
     "flatlevels": flatlevels.campaign,
     "flatsends": flatsends.campaign,
+    "twilightflats": twilightflats.campaign,
     "guidestars": guidestars.campaign,
     "guidestudies": guidestudies.campaign,
     "guidetroubles": guidetroubles.campaign,

@@ -41,7 +41,8 @@ def library(seed: int) -> tuple[list[Made], Wanted]:
                 kind,  # type: ignore[arg-type]
                 target=str(rng.choice(["IC 405", "NGC 2403"])) if kind == "light" else "",
                 filter=str(rng.choice(["L", "Ha"])),
-                exposure_s=float(rng.choice([60.0, 300.0, 2.0])),
+                exposure_s=float(rng.choice([60.0, 300.0, 2.0, 2.7], p=[0.35, 0.3, 0.2, 0.15])),
+                source="twilight" if kind == "flat" and rng.random() < 0.3 else "",
                 gain=None if rng.random() < 0.05 else int(rng.choice([100, 0], p=[0.9, 0.1])),
                 offset=50,
                 binning=int(rng.choice([1, 2], p=[0.9, 0.1])),
@@ -76,7 +77,8 @@ def serves(frame: Made, light: Made, every: list[Made], wanted: Wanted) -> bool:
     if frame.kind == "bias":
         return same and settings
     if frame.kind == "dark flat":
-        return same and settings and exposed and near_c
+        sky = light.source == "twilight" and longest <= 1.4157 * min(frame.exposure_s, light.exposure_s)
+        return same and settings and (exposed or sky) and near_c
     if frame.kind == "dark":
         young = abs((light.at - frame.at).total_seconds()) <= wanted.darks_keep_days * 86400
         return same and settings and exposed and near_c and young

@@ -3,22 +3,25 @@
 import argparse
 import json
 import sys
+from datetime import UTC, datetime, timedelta
 from functools import partial
 from pathlib import Path
 from typing import Any
 
 from vigil.cli import BAD_INPUT, NOT_ALL, OK, BadInput
 from vigil.cli.bencherrands import Order, alone_wanted, carry_out
-from vigil.cli.files import EXAMPLE_RIGS, load_document, rig_path
+from vigil.cli.files import EXAMPLE_RIGS, load_document, moment_wanted, rig_path
 from vigil.documents.errands import Outcome
 from vigil.documents.events import Event, Kind
 from vigil.documents.flats import FLATS, FlatsWish
 from vigil.documents.rig import Rig
 from vigil.engine.errand import ErrandRefused
 from vigil.engine.errands.flats import Flats
-from vigil.engine.flats.job import filters_of, limits_of
+from vigil.engine.flats.job import limits_of
 from vigil.engine.focusing.bench import wished
 from vigil.levels.trials import Camera
+from vigil.planning.skyflats import cloth_places, cloth_spans, sky_plan
+from vigil.planning.spans import site_time
 
 _NOT_TOLD = ("histogram",)
 _TRIALS, _TRIAL_S = 3, 4.0
@@ -36,7 +39,7 @@ def flats_job(args: argparse.Namespace) -> int:
     except ErrandRefused as refused:
         raise BadInput(str(refused)) from None
     if args.action == "plan":
-        planned = plan_of(rig, wish)
+        planned = _sky_plan(rig, wish, _at(rig, args)) if wish.of_the_sky else plan_of(rig, wish)
         print(json.dumps(planned, ensure_ascii=False) if args.json else _in_words(planned))
         return OK
     if alone_wanted(rig, args):
@@ -60,7 +63,7 @@ def flats_job(args: argparse.Namespace) -> int:
 
 def _values(args: argparse.Namespace, rig: Rig) -> dict[str, Any]:
     values: dict[str, Any] = {}
-    for name in ("count", "dark_flats", "binning", "gain", "source"):
+    for name in ("count", "dark_flats", "binning", "gain", "source", "when"):
         if getattr(args, name) is not None:
             values[name] = getattr(args, name)
     if args.filters:
@@ -87,7 +90,7 @@ def plan_of(rig: Rig, wish: FlatsWish) -> dict[str, Any]:
     part, panel = rig.camera, rig.panel
     assert part is not None and panel is not None, "checked before"
     camera = Camera(0.0, float(part.full_scale_adu))
-    limits, names = limits_of(rig, wish, camera), filters_of(rig, wish)
+    limits, names = limits_of(rig, wish, camera), wish.filters_in(rig.wheel)
     darks = wish.count if wish.dark_flats is None else wish.dark_flats
     each_s = part.download_of(wish.binning)
     frames = len(names) * (wish.count + darks)
@@ -113,7 +116,52 @@ def plan_of(rig: Rig, wish: FlatsWish) -> dict[str, Any]:
     }
 
 
+def _at(rig: Rig, args: argparse.Namespace) -> datetime:
+    """Now, or what is asked for; of a simulated rig its evening."""
+    if args.at:
+        return moment_wanted(args.at)
+    return rig.simulated.starts_at if rig.simulated is not None else datetime.now(UTC)
+
+
+def _sky_plan(rig: Rig, wish: FlatsWish, at: datetime) -> dict[str, Any]:
+    """When, where to, and each filter's turn."""
+    planned = {"source": wish.source, "filters": wish.filters_in(rig.wheel), "flats": wish.count}
+    if wish.source == "cloth":
+        spans = cloth_spans(rig, at, at + timedelta(days=1))
+        told = [[a.isoformat(timespec="minutes"), b.isoformat(timespec="minutes")] for a, b in spans]
+        place = cloth_places(rig, spans[0][0])[0].words if spans else ""
+        words = [f"{site_time(a, rig)} to {site_time(b, rig)}" for a, b in spans]
+        said = (
+            f"{', '.join(words)}: at first {place}"
+            if spans
+            else "not within a day: the sun is too high or down"
+        )
+        return {**planned, "spans": told, "place": place, "words": said}
+    plan = sky_plan(rig, wish, at)
+    if plan is None:
+        return {**planned, "turns": [], "words": "the sun passes no twilight here within two days"}
+    turns, lines = [], [f"{plan.window.when}, if the sky is clear:"]
+    for turn in plan.turns:
+        begins = plan.at(turn.frames[0][0]) if turn.frames else None
+        ends = plan.at(turn.ends_s) if turn.frames else None
+        turns.append({
+            "filter": turn.name, "frames": len(turn.frames),
+            "from": begins.isoformat(timespec="seconds") if begins else None,
+            "until": ends.isoformat(timespec="seconds") if ends else None,
+            "exposures_s": [round(e, 2) for _, e in (turn.frames[0], turn.frames[-1])] if turn.frames else [],
+        })  # fmt: skip
+        if begins and ends:
+            first, last = turn.frames[0][1], turn.frames[-1][1]
+            span = f"{site_time(begins, rig)} to {site_time(ends, rig)}, {first:.1f} to {last:.1f} s"
+            lines.append(f"{turn.name or 'no filter'}: {span}, {len(turn.frames)} of {wish.count}")
+        else:
+            lines.append(f"{turn.name or 'no filter'}: none, its time is too short")
+    return {**planned, "when": plan.window.when, "turns": turns, "words": "\n".join(lines)}
+
+
 def _in_words(plan: dict[str, Any]) -> str:
+    if "words" in plan:
+        return str(plan["words"])
     low, high = plan["window_percent"]
     names = ", ".join(plan["filters"]) if plan["filters"] != [""] else "no filter"
     lines = [

@@ -57,7 +57,7 @@ def on_the_polar_bench(args: argparse.Namespace) -> int:
             camera = {"camera": values["camera"]} if "camera" in values else {}
             before = ((AXIS_KIND, {"goes": True, **camera}),)
     look = partial(_tell_sample, args.json)
-    order = Order(kind, values, partial(_tell, args.json), look, _STREAMS.get(kind, ""), before)
+    order = Order(kind, values, partial(_tell, args.json), look, _STREAMS.get(kind, ""), before=before)
     ended = carry_out(rig, order, args)
     if ended is None:
         return BAD_INPUT

@@ -2,7 +2,9 @@
 
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, model_validator
+
+from vigil.documents.rig.filters import WheelPart
 
 FLATS, DARKS = "flats", "darks"
 Percent = Annotated[float, Field(gt=0, le=100)]
@@ -11,7 +13,7 @@ Seconds = Annotated[float, Field(gt=0, le=600)]
 
 
 class FlatsWish(BaseModel):
-    """Flats of a panel: `filters` (empty: all that stand in slots), `count` of each and as many dark flats
+    """Flats: `filters` (empty: all that stand in slots), `count` of each and as many dark flats
     (`dark_flats`; empty: the same number, 0: none), the level aimed at and its window in per cent of full
     scale, and how long an exposure may be (empty: the panel's and the camera's shortest clean one)."""
 
@@ -27,8 +29,12 @@ class FlatsWish(BaseModel):
     high_percent: Percent = 40.0
     least_exposure_s: Seconds | None = None
     most_exposure_s: Seconds = 30.0
-    source: Literal["panel", "person"] | None = None
-    """Who sets the panel; empty: as the rig says."""
+    source: Literal["panel", "person", "cloth", "twilight"] | None = None
+    """A panel, one that a person dims, a cloth by day, the twilight sky; empty: the panel as the rig says."""
+    when: Literal["dusk", "dawn"] | None = None
+    """Which twilight; empty: the next one."""
+    until: AwareDatetime | None = None
+    """When the twilight that was chosen ends: after a crash."""
     move: bool = True
     """Whether the mount parks and the cover closes first; else nothing moves at all."""
     trial: bool = False
@@ -38,8 +44,21 @@ class FlatsWish(BaseModel):
     have: dict[str, Count] = Field(default_factory=dict)
     """Flats that are there already, by filter: after a crash."""
     have_dark: dict[str, Count] = Field(default_factory=dict)
+    taken_s: tuple[Seconds, ...] = ()
+    """Exposures of the sky that are there already: dark flats go by them."""
     found: dict[str, tuple[int, float]] = Field(default_factory=dict)
     """Level and exposure by filter, where they are known."""
+
+    @property
+    def of_the_sky(self) -> bool:
+        """Whether the tube looks at the open sky."""
+        return self.source in ("cloth", "twilight")
+
+    def filters_in(self, wheel: WheelPart | None) -> list[str]:
+        """Those that are wanted, in the order of the slots; without a wheel one nameless filter."""
+        if wheel is None:
+            return [""]
+        return [name for name in wheel.in_slots if not self.filters or name in self.filters]
 
     @model_validator(mode="after")
     def _in_order(self) -> "FlatsWish":
@@ -48,6 +67,8 @@ class FlatsWish(BaseModel):
                 f"the aim, {self.aim_percent:g} %, must lie in its window, {self.low_percent:g} to "
                 f"{self.high_percent:g} %"
             )
+        if self.when is not None and self.source != "twilight":
+            raise ValueError(f"{self.when} goes with the twilight sky as the light")
         if self.least_exposure_s is not None and self.least_exposure_s > self.most_exposure_s:
             raise ValueError(
                 f"the shortest exposure, {self.least_exposure_s:g} s, is over the longest, "

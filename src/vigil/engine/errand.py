@@ -116,6 +116,10 @@ class Errand(ABC):
     def stop(self, why: str) -> str:
         """A person, or somebody more urgent, wants it to end; returns in words what follows."""
 
+    def wants_daylight(self, now: datetime) -> bool:
+        """Whether things may stand open for it by day."""
+        return False
+
     def tell(self, values: dict[str, Any]) -> str:
         """A person wants something of it while it is under way; returns in words what follows. Raises
         NotAllowed for what it doesn't know."""

@@ -51,6 +51,7 @@ def made_of(header: dict[str, Any]) -> Made | None:
         focus_position=_whole(header, "FOCUSPOS"),
         camera=camera,
         train=train if _text(header, "TELESCOP") else "",
+        source=_text(header, "FLATSRC"),
         at=_moment(header),
     )
 

@@ -56,9 +56,12 @@ class KeeperCharge:
         return night.may_shelter() if night is not None else True
 
     def wants_daylight(self, now: datetime) -> bool:
-        """A person's word lasts while something stands open, and until the evening."""
+        """A person's word lasts while something stands open, and until the evening; an errand's until it
+        has shut again."""
         night = self._night()
         if night is not None and night.wants_daylight(now):
+            return True
+        if any(errand.wants_daylight(now) for errand in self._errands.under_way()):
             return True
         return self._day_wanted and bool(self._stands_open())
 

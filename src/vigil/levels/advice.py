@@ -165,7 +165,7 @@ def _why_not(
         return FilterAdvice(
             name,
             False,
-            reason=f"too bright: {_adu(least, camera)} at level {low} in {limits.least_exposure_s:g} s, "
+            reason=f"too bright: {_adu(least, camera)} {_at(low, limits)}in {limits.least_exposure_s:g} s, "
             f"{_adu(limits.high_adu, camera)} is the most",
             change=f"a diffuser that takes the light to 1/{factor * _ROUND_UP:.1f}, or exposures from "
             f"{shorter_s:.2g} s on",
@@ -176,7 +176,7 @@ def _why_not(
         return FilterAdvice(
             name,
             False,
-            reason=f"too dark: {_adu(most, camera)} at level {high} in {limits.most_exposure_s:g} s, "
+            reason=f"too dark: {_adu(most, camera)} {_at(high, limits)}in {limits.most_exposure_s:g} s, "
             f"{_adu(limits.low_adu, camera)} is the least",
             change=f"exposures up to {_nice(longest_s * _ROUND_UP)} s, or {factor * _ROUND_UP:.1f} times the "
             "light",
@@ -231,6 +231,11 @@ def _unknown(
         return FilterAdvice(name, False, reason=f"too dark: {tried}", change=change)
     change = f"a trial at level {high} with {limits.most_exposure_s:g} s"
     return FilterAdvice(name, False, reason=f"not known yet: {tried}", change=change)
+
+
+def _at(level: int, limits: Limits) -> str:
+    """Nothing where the light has one level only."""
+    return f"at level {level} " if limits.highest_level > limits.lowest_level else ""
 
 
 def _adu(value: float, camera: Camera) -> str:

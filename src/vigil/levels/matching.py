@@ -6,6 +6,7 @@ from datetime import datetime
 from enum import StrEnum
 from typing import Literal
 
+_SKY_FACTOR = 2**0.5 * 1.001
 Kind = Literal["light", "dark", "flat", "dark flat", "bias"]
 
 
@@ -27,6 +28,8 @@ class Made:
     camera: str = ""
     train: str = ""
     at: datetime | None = None
+    source: str = ""
+    """Of a flat what shone, where that is known: "twilight"."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -198,19 +201,29 @@ def _dark_flats(flats: Sequence[Made], library: _Library, wanted: Wanted) -> Sta
         return Standing(Cover.OK, 0, 0, "not wanted")
     if not flats:
         return Standing(Cover.MISSING, 0, wanted.dark_flats, "there are no flats that they would match")
-    kinds = {(f.exposure_s, f.gain, f.offset, f.binning, f.temperature_c, f.camera): f for f in flats}
+    kinds = {
+        (f.exposure_s, f.gain, f.offset, f.binning, f.temperature_c, f.camera, f.source): f for f in flats
+    }
     each: list[tuple[int, Made]] = []
     for flat in kinds.values():
         matching = [
             dark
             for dark in library.frames.get("dark flat", [])
             if _same_settings(dark, flat)
-            and _same_exposure(dark, flat, wanted)
+            and (_same_exposure(dark, flat, wanted) or _near_enough(dark, flat))
             and _same_warmth(dark, flat, wanted)
         ]
         each.append((len(matching), flat))
     have, worst = min(each, key=lambda item: item[0])
     return _standing(have, wanted.dark_flats, f"no dark flat of {_seconds(worst)} as the flats'")
+
+
+def _near_enough(dark: Made, flat: Made) -> bool:
+    """The twilight's exposures all differ: a dark flat serves those that are no more than √2 away."""
+    if flat.source != "twilight" or dark.exposure_s is None or flat.exposure_s is None:
+        return False
+    shorter, longer = sorted((dark.exposure_s, flat.exposure_s))
+    return longer <= _SKY_FACTOR * shorter
 
 
 def _biases(light: Made, library: _Library, wanted: Wanted) -> Standing:

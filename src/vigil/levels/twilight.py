@@ -1,8 +1,10 @@
 """Flats of the twilight sky: when each filter has its turn, and how long the next frame is exposed while the
 light falls or rises under it."""
 
-from collections.abc import Sequence
+import math
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,9 +14,11 @@ _TRUST = 0.7
 """How much of what a frame shows beside its prediction is believed: clouds pass, and a model may be off."""
 _MOST_STEP = 4.0
 """A single frame changes what is believed of the sky by no more than this factor."""
+_IN_HAND_S = 480.0
+"""At dawn each filter begins so much before it must."""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class SkyCourse:
     """The sky's light against time: seconds, rising evenly, and brightness in any unit, above 0."""
 
@@ -30,6 +34,11 @@ class SkyCourse:
         """Whether it is dusk."""
         return bool(self.light[-1] < self.light[0])
 
+    def mirrored(self) -> "SkyCourse":
+        """The same backwards in time: what rises falls."""
+        return SkyCourse(self.at_s[-1] + self.at_s[0] - self.at_s[::-1], self.light[::-1])
+
+    @cached_property
     def _sums(self) -> Floats:
         """Light since the beginning at each time."""
         means = (self.light[1:] + self.light[:-1]) / 2
@@ -37,11 +46,11 @@ class SkyCourse:
 
     def gathered(self, to_s: float | Floats) -> Floats:
         """Light since the beginning, brightness times seconds."""
-        return np.asarray(np.interp(to_s, self.at_s, self._sums()))
+        return np.asarray(np.interp(to_s, self.at_s, self._sums))
 
     def exposure_s(self, from_s: float, wanted: float) -> float:
         """How long from then on until so much light is gathered; infinite where the course ends before."""
-        sums = self._sums()
+        sums = self._sums
         until = float(np.interp(from_s, self.at_s, sums)) + wanted
         if until > sums[-1]:
             return float("inf")
@@ -90,11 +99,16 @@ def in_order(filters: Sequence[SkyFilter], course: SkyCourse) -> list[SkyFilter]
 
 
 def turns(
-    filters: Sequence[SkyFilter], course: SkyCourse, limits: TwilightLimits, count: int, change_s: float
+    filters: Sequence[SkyFilter],
+    course: SkyCourse,
+    limits: TwilightLimits,
+    count: int,
+    change_s: float,
+    from_s: float | None = None,
 ) -> list[SkyTurn]:
     """One filter after the other as soon as its exposure is inside the limits; those that get fewer than
     `count` frames, or none, are told by their shorter turns."""
-    at_s = float(course.at_s[0])
+    at_s = float(course.at_s[0]) if from_s is None else from_s
     made = []
     for one in in_order(filters, course):
         frames: list[tuple[float, float]] = []
@@ -115,7 +129,7 @@ def next_frame(
     """When the next frame can begin, and its exposure; None where its time is over, or doesn't come. It waits
     where the sky is still too bright at dusk, or still too dark at dawn."""
     wanted = limits.aim_adu / one.adu_s
-    at_s = from_s
+    at_s = max(from_s, float(course.at_s[0]))
     while at_s < course.at_s[-1]:
         exposure_s = course.exposure_s(at_s, wanted)
         if limits.least_exposure_s <= exposure_s <= limits.most_exposure_s:
@@ -125,3 +139,96 @@ def next_frame(
             return None  # too dark at dusk, or too bright at dawn: it only gets worse
         at_s += limits.between_s or 1.0
     return None
+
+
+def expected_turns(
+    filters: Sequence[SkyFilter], course: SkyCourse, limits: TwilightLimits, count: int, change_s: float
+) -> list[SkyTurn]:
+    """As `next_shot` will have them if the sky is as believed: at dawn reckoned from its end backwards."""
+    if course.falls:
+        return turns(filters, course, limits, count, change_s)
+    whole_s = float(course.at_s[-1] + course.at_s[0])
+    backwards = turns(filters, course.mirrored(), limits, count, change_s)
+    return [
+        SkyTurn(turn.name, tuple((whole_s - at_s - exp_s, exp_s) for at_s, exp_s in reversed(turn.frames)))
+        for turn in reversed(backwards)
+    ]
+
+
+@dataclass(frozen=True, slots=True)
+class SkyShot:
+    """The next frame: of which filter, when it can begin, and its exposure."""
+
+    name: str
+    at_s: float
+    exposure_s: float
+
+
+def next_shot(
+    filters: Sequence[SkyFilter],
+    course: SkyCourse,
+    limits: TwilightLimits,
+    missing: Mapping[str, int],
+    at_s: float,
+    in_beam: str,
+    change_s: float,
+) -> SkyShot | None:
+    """What to take next, `missing` frames of each filter; None where no filter has a time left.
+
+    At dusk every filter begins as soon as it can, the darkest first. At dawn each begins as late as lets all
+    frames of it and of those after it be done, less `_IN_HAND_S` for a sky that is not as believed.
+    """
+    wanted = [one for one in in_order(filters, course) if missing.get(one.name, 0) > 0]
+    latest = {} if course.falls else _latest_begins(wanted, course, limits, missing, change_s)
+    for one in wanted:
+        from_s = at_s if one.name == in_beam else at_s + change_s
+        from_s = max(from_s, latest.get(one.name, from_s))
+        found = next_frame(one, course, limits, from_s)
+        if found is not None:
+            return SkyShot(one.name, *found)
+    return None
+
+
+def _latest_begins(
+    wanted: Sequence[SkyFilter],
+    course: SkyCourse,
+    limits: TwilightLimits,
+    missing: Mapping[str, int],
+    change_s: float,
+) -> dict[str, float]:
+    """Of each filter at dawn: reckoned from the end backwards, where dawn is a dusk."""
+    back, whole_s = course.mirrored(), float(course.at_s[-1] + course.at_s[0])
+    found, from_s = dict[str, float](), float(back.at_s[0])
+    for one in in_order(wanted, back):
+        (turn,) = turns([one], back, limits, missing[one.name], change_s, from_s)
+        if turn.frames:
+            from_s = turn.ends_s + limits.between_s + change_s
+            found[one.name] = whole_s - turn.ends_s - _IN_HAND_S
+    return found
+
+
+@dataclass(frozen=True, slots=True)
+class SkyBelief:
+    """What is believed of all filters: a cloud that one of them shows is before the others too."""
+
+    filters: tuple[SkyFilter, ...]
+    tried: frozenset[str] = frozenset()
+
+    def of(self, name: str) -> SkyFilter:
+        return next(one for one in self.filters if one.name == name)
+
+    def after(self, name: str, measured_adu: float, predicted_adu: float) -> "SkyBelief":
+        """By a frame, both over the bias. A filter's first one tells of that filter, the very first of all
+        and every later one of the sky."""
+        of_the_sky = not self.tried or name in self.tried
+        changed = tuple(
+            one.after(measured_adu, predicted_adu) if of_the_sky or one.name == name else one
+            for one in self.filters
+        )
+        return SkyBelief(changed, self.tried | {name})
+
+
+def dark_lengths_s(exposures_s: Iterable[float]) -> list[float]:
+    """The lengths of dark flats that serve flats of all these exposures: powers of two, none more than √2
+    away from what it is for. What is dark in a flat of the sky is a few electrons beside thousands."""
+    return sorted({2.0 ** round(math.log2(exposure_s)) for exposure_s in exposures_s})

@@ -31,6 +31,8 @@ _SHORT_S, _SHORT_BANDS = 0.1, 0.0004
 _SHORT_BAND_ROWS = 40.0
 # a cloud hides airglow and throws town lights back
 _CLOUD_GLOW = 3.0
+# a cloud that takes a magnitude from stars takes half of one from the twilight, which comes from all sides
+_CLOUD_DIMS = 0.5
 _DEW_SPREADS = 0.25
 
 
@@ -70,6 +72,11 @@ def scene_of(
     sky = None
     if exposure.light and not shut and not gear.scenario.panel.left_on:
         sky = _sky(gear, aim, middle, dew, scale * chip.columns / exposure.binning / 3600)
+    if sky is not None and gear.scenario.panel.cloth_share is not None and not chip.guides:
+        # a cloth spreads whatever shines on it evenly over the field
+        sky_e_s = light_of(gear, chip).sky_e_s_arcsec2(sky.mag_arcsec2) * scale**2
+        panel_e_s += gear.scenario.panel.cloth_share * sky_e_s
+        sky = None
     return Scene(
         noise_key=(gear.state.seed, chip.name, count),
         aim=aim,
@@ -187,6 +194,8 @@ def sky_lights(gear: Gear, at: datetime) -> SkyLights:
         sky.moonlight,
         StillMoon(sky.moon.illumination, sky.moon.apart_deg, sky.moon.altitude_deg) if sky.moon else None,
         sky.twilight,
+        sky.twilight_fainter_mag + _CLOUD_DIMS * cloud_mag,
+        sky.twilight_fainter_mag_deg,
         sky.extinction_mag,
     )
 

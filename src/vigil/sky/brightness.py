@@ -40,6 +40,9 @@ class SkyLights:
     moonlight: bool = True
     moon: StillMoon | None = None
     twilight: bool = True
+    twilight_fainter_mag: float = 0.0
+    twilight_fainter_mag_deg: float = 0.0
+    """Than `daylight` says, and for each degree of the sun's altitude."""
     extinction_mag: float = 0.2
 
 
@@ -56,7 +59,8 @@ def sky_mag_arcsec2(
     sun = observe_sun(now, site)
     light = night_light(altitude_deg, direction.azimuth_deg, lights)
     if lights.twilight:
-        light = light + daylight(sun.altitude_deg)
+        fainter = lights.twilight_fainter_mag + lights.twilight_fainter_mag_deg * sun.altitude_deg
+        light = light + daylight(sun.altitude_deg) * 10 ** (-0.4 * fainter)
     if lights.moonlight and lights.moon is not None:
         still = lights.moon
         light = light + moonlight(

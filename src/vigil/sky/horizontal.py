@@ -123,6 +123,15 @@ def unobserve(
     return np.degrees(ra), np.degrees(dec)
 
 
+def hour_angle_and_dec(altitude_deg: float, azimuth_deg: float, latitude_deg: float) -> tuple[float, float]:
+    """Of a direction fixed to the ground, in degrees, without refraction (spherical astronomy's first
+    formulas)."""
+    h, a, phi = np.radians([altitude_deg, azimuth_deg, latitude_deg])
+    sine = np.sin(phi) * np.sin(h) + np.cos(phi) * np.cos(h) * np.cos(a)
+    west, south = -np.cos(h) * np.sin(a), np.cos(phi) * np.sin(h) - np.sin(phi) * np.cos(h) * np.cos(a)
+    return float(np.degrees(np.arctan2(west, south))), float(np.degrees(np.arcsin(np.clip(sine, -1, 1))))
+
+
 def local_sidereal_deg(instants: Instants, site: Site) -> Floats:
     """Apparent sidereal time at the site, 0…360° (IAU 2006/2000A)."""
     gast = erfa.gst06a(instants.ut11, instants.ut12, instants.tt1, instants.tt2)

@@ -240,7 +240,8 @@ def add_polar(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
     polar.set_defaults(module="polar")
 
 
-_FLATS = """Flats: the level of a panel and the exposure for each filter, and the frames.
+_FLATS = """Flats: the level of a panel and the exposure for each filter, and the frames. Of a cloth by day
+the exposure alone is looked for; of the twilight sky each filter has its turn, exposures follow the light.
 
   plan     what a run would do: filters, window, exposures, questions, time
   run      searched, taken, with dark flats that match; --trial: one of each only
@@ -288,8 +289,11 @@ def add_flats(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
     flats.add_argument("--binning", type=whole(1, 4), metavar="N", help="plan, run: (1)")
     flats.add_argument("--gain", type=whole(0), metavar="G", help="plan, run: else the lights'")
     flats.add_argument(
-        "--source", choices=["panel", "person"], help="plan, run: who sets it; else as the rig has"
+        "--source",
+        choices=["panel", "person", "cloth", "twilight"],
+        help="plan, run: of what light; else the panel as the rig has it",
     )
+    flats.add_argument("--when", choices=["dusk", "dawn"], help="twilight: which; else the next")
     flats.add_argument("--stay", action="store_true", help="plan, run: nothing moves, no parking, no cover")
     flats.add_argument("--trial", action="store_true", help="run: one of each only, to look at")
     flats.add_argument("--ready", action="store_true", help="run: nothing is asked, the panel lies on")

@@ -98,6 +98,12 @@ class WheelPart(Part):
         return self.current.filters
 
     @property
+    def in_slots(self) -> list[str]:
+        """Names of those that stand in slots, in the slots' order: so the wheel turns one way."""
+        there = [f for f in self.filters if f.slot is not None]
+        return [f.name for f in sorted(there, key=lambda f: f.slot or 0)]
+
+    @property
     def focus_through(self) -> str:
         return self.current.focus_through
 

@@ -37,5 +37,13 @@ class SkyEffects(Part):
     moonlight: Annotated[bool, Shown("moonlight")] = True
     moon: Annotated[PlacedMoon | None, Shown("placed moon", help="empty: the real one")] = None
     twilight: Annotated[bool, Shown("twilight and daylight")] = True
+    twilight_fainter_mag: Annotated[
+        float, Field(ge=-3, le=3), Shown("twilight fainter by", "mag", help="than in a usual clear sky")
+    ] = 0.0
+    twilight_fainter_mag_deg: Annotated[
+        float,
+        Field(ge=-0.5, le=0.5),
+        Shown("and for each degree", "mag", help="that the sun stands over the horizon"),
+    ] = 0.0
     extinction_mag: Annotated[NotNegative, Shown("extinction", "mag", help="in V, for each air mass")] = 0.2
     refraction: Annotated[bool, Shown("refraction")] = True

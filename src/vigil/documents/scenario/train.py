@@ -70,3 +70,7 @@ class PanelEffects(Part):
     flicker: Annotated[float, Field(ge=0, le=1), Shown("flickers by", help="share")] = 0.1
     flicker_hz: Annotated[Positive, Shown("flickers at", "Hz")] = 240.0
     left_on: Annotated[bool, Shown("left on", help="laid on by hand, or lit, and forgotten there")] = False
+    cloth_share: Annotated[
+        Annotated[float, Field(gt=0, le=1)] | None,
+        Shown("cloth passes", "share", help="of a cloth that lies on the telescope; empty: none lies there"),
+    ] = None

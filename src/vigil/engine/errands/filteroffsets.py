@@ -28,7 +28,7 @@ class FilterOffsets(FocusBench[OffsetsWish]):
         """The reference comes first."""
         needs(rig, "telescope", "camera", "focuser", "wheel")
         assert rig.wheel is not None
-        there = [f.name for f in rig.wheel.filters if f.slot is not None]
+        there = rig.wheel.in_slots
         unknown = [name for name in wish.filters if name not in there]
         if unknown:
             raise ErrandRefused(

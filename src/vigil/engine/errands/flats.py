@@ -1,7 +1,8 @@
-"""Flats of a panel, by day or by night: searched, taken, with dark flats that match."""
+"""Flats of a panel, a cloth by day or the twilight sky: searched, taken, with dark flats that match."""
 
-from collections.abc import Iterable
-from datetime import timedelta
+from collections.abc import AsyncIterator, Callable, Iterable, Sequence
+from contextlib import asynccontextmanager
+from datetime import datetime, timedelta
 from typing import Any
 
 from vigil.documents.events import Event, Kind
@@ -10,12 +11,19 @@ from vigil.documents.rig import Rig
 from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.arbiter import Urgency
 from vigil.engine.errand import ErrandRecorder, ErrandRefused, PlainErrand, Workplace
-from vigil.engine.flats.job import FlatsJob, filters_of
+from vigil.engine.flats.job import FlatsJob
 from vigil.engine.flats.light import panel_light
-from vigil.engine.flats.prepare import cold, connected, needed, put_away
+from vigil.engine.flats.opensky import open_sky
+from vigil.engine.flats.prepare import SENSORS, cold, connected, needed, put_away
+from vigil.engine.flats.taking import FlatsTaking
+from vigil.engine.flats.twilightjob import TwilightJob
 from vigil.engine.focusing.bench import wished
+from vigil.planning.skyflats import FlatPlace, SkyWindow, cloth_places, next_window, twilight_places
+from vigil.planning.spans import site_time
 
 _READY, _NOT, _PATIENCE = "it is", "leave it", timedelta(minutes=15)
+_AHEAD, _OPENS_BEFORE = timedelta(hours=6), timedelta(minutes=6)
+"""A twilight is waited for so long at most; roof and cover open so long before its first frame."""
 
 
 class Flats(PlainErrand):
@@ -26,6 +34,7 @@ class Flats(PlainErrand):
     URGENCY = Urgency.BENCH
     RESUMES = True
     wish: FlatsWish
+    _open_by_day = False
 
     @classmethod
     def asked_for(
@@ -35,23 +44,29 @@ class Flats(PlainErrand):
         wish = wished(FlatsWish, values)
         assert isinstance(wish, FlatsWish)
         cls.check(rig, wish)
+        if wish.source == "twilight":
+            cls._window(rig, wish, recorder.clock.utcnow())
         given = wish.model_dump(mode="json", exclude_defaults=True)
-        names = filters_of(rig, wish)
+        names = wish.filters_in(rig.wheel)
         many = "a trial of each" if wish.trial else f"{wish.count} of each"
         words = f"flats through {', '.join(names)}: {many}" if names != [""] else f"flats: {many}"
-        errand = cls(place, recorder, words, needed(rig, True, wish.move), asked, given)
+        errand = cls(
+            place, recorder, words, needed(rig, not wish.of_the_sky, wish.move, wish.of_the_sky), asked, given
+        )
         errand.wish = wish
         return errand
 
     @staticmethod
     def check(rig: Rig, wish: FlatsWish) -> None:
         """Raises ErrandRefused for a rig that can't."""
-        missing = [
-            words for words, part in (("camera", rig.camera), ("flat panel", rig.panel)) if part is None
-        ]
+        wanted: list[tuple[str, object]] = [("camera", rig.camera)]
+        wanted += [("telescope", rig.telescope)] if wish.of_the_sky else [("flat panel", rig.panel)]
+        missing = [words for words, part in wanted if part is None]
         if missing:
             raise ErrandRefused(f"{rig.name} has no {' and no '.join(missing)}: no flats")
-        there = [f.name for f in rig.wheel.filters if f.slot is not None] if rig.wheel else []
+        if wish.source == "twilight" and wish.trial:
+            raise ErrandRefused("the twilight sky waits for nobody: no trials of it, take the flats")
+        there = rig.wheel.in_slots if rig.wheel else []
         unknown = [name for name in wish.filters if name not in there]
         if unknown:
             slots = f"it has {', '.join(there)}" if there else f"{rig.name} has no filter wheel"
@@ -59,31 +74,138 @@ class Flats(PlainErrand):
         if wish.source == "panel" and rig.panel is not None and rig.panel.dimmed_by == "person":
             raise ErrandRefused(f"{rig.panel.name} is dimmed by a person, not by the computer")
 
+    @staticmethod
+    def _window(rig: Rig, wish: FlatsWish, now: datetime) -> SkyWindow:
+        """Raises ErrandRefused where it is over, far away, or never comes."""
+        window = next_window(rig, now, wish.when)
+        if window is None:
+            raise ErrandRefused("the sun passes no twilight here within two days")
+        if wish.until is not None and window.ends > wish.until + timedelta(hours=1):
+            raise ErrandRefused(f"the twilight that was chosen is over since {site_time(wish.until, rig)}")
+        if window.begins > now + _AHEAD:
+            hours = (window.begins - now).total_seconds() / 3600
+            raise ErrandRefused(
+                f"the next {window.when} begins at {site_time(window.begins, rig)}, in {hours:.0f} h: ask "
+                f"for it within {_AHEAD.total_seconds() / 3600:.0f} h"
+            )
+        return window
+
+    def wants_daylight(self, now: datetime) -> bool:
+        return self._open_by_day
+
     async def work(self, kit: Kit) -> dict[str, Any]:
-        wish, panel = self.wish, kit.rig.panel
+        await connected(kit, self.claims | (SENSORS if self.wish.of_the_sky else frozenset()))
+        if self.wish.source == "twilight":
+            return self._end_of(await self._twilight(kit))
+        if self.wish.source == "cloth":
+            return self._end_of(await self._cloth(kit))
+        return self._end_of(await self._panel(kit))
+
+    async def _panel(self, kit: Kit) -> FlatsTaking:
+        panel = kit.rig.panel
         assert panel is not None, "asked for before"
-        by_person = wish.source == "person" or panel.dimmed_by == "person"
-        await connected(kit, needed(kit.rig, True, wish.move))
+        by_person = self.wish.source == "person" or panel.dimmed_by == "person"
         async with panel_light(kit, by_person) as light:
-            if panel.placed == "by hand" and not wish.ready:
-                await self._ask(kit, panel.name)
-            if wish.move:
+            if panel.placed == "by hand":
+                await self._ask(
+                    kit, f"Lay {panel.name} on the telescope, cap off, no other light: is it ready?"
+                )
+            if self.wish.move:
                 # a panel laid on by hand lies on the open telescope
                 await put_away(kit, cover=panel.placed != "by hand")
-            set_point_c = await cold(kit)
-            folder = self._place.calibration or self._place.folder / "calibration"
-            job = FlatsJob(kit, wish, self._place.workshop, folder, light, set_point_c)
-            await job.run()
-        return self._end_of(job)
+            job = FlatsJob(**await self._common(kit), light=light)
+            await job.take_flats()
+            await job.take_dark_flats()
+        return job
 
-    async def _ask(self, kit: Kit, name: str) -> None:
-        words = f"Lay {name} on the telescope, cap off, no other light: is it ready?"
-        otherwise = "no flats are taken"
+    async def _cloth(self, kit: Kit) -> FlatsTaking:
+        """By day the tube looks away from the sun, a cloth on it; the roof is shut for the dark flats."""
+        common = await self._common(kit)
+        job = FlatsJob(**common, source="cloth")
+        async with self._by_day(kit, lambda: cloth_places(kit.rig, kit.clock.utcnow()), cover_shuts=False):
+            await self._ask(kit, "Lay the cloth smooth on the telescope, cap off: is it ready?")
+            await job.take_flats()
+        await self._in_the_dark(kit, job, "Cloth off and the telescope covered: is no light in it?", True)
+        return job
+
+    async def _twilight(self, kit: Kit) -> FlatsTaking:
+        window = self._window(kit.rig, self.wish, kit.clock.utcnow())
+        await kit.step(
+            {"window": {"when": window.when, "until": window.ends.isoformat()}}, f"of the {window.when}"
+        )
+        job = TwilightJob(**await self._common(kit), window=window)
+        await job.measure_camera()
+        await self._until_its_turn(kit, job)
+        async with self._by_day(kit, lambda: twilight_places(kit.rig, kit.clock.utcnow())):
+            await job.take_flats()
+        asks = kit.rig.cover is None
+        await self._in_the_dark(kit, job, "Cover the telescope: is no light in it?", asks)
+        return job
+
+    async def _until_its_turn(self, kit: Kit, job: TwilightJob) -> None:
+        """Shut and parked until shortly before the first frame."""
+        first = job.first()
+        if first is None:
+            return
+        opens = job.at(first.at_s) - _OPENS_BEFORE
+        wait_s = (opens - kit.clock.utcnow()).total_seconds()
+        if wait_s > 0:
+            begins = site_time(job.at(first.at_s), kit.rig)
+            words = f"{first.name or 'the first frame'} is expected at {begins}; "
+            words += f"opens at {site_time(opens, kit.rig)}"
+            await kit.step({"first": first.name, "opens": opens.isoformat()}, words)
+            kit.progress.run("twilight", words, wait_s)
+            await kit.clock.sleep(wait_s)
+
+    @asynccontextmanager
+    async def _by_day(
+        self, kit: Kit, places: Callable[[], Sequence[FlatPlace]], cover_shuts: bool = True
+    ) -> AsyncIterator[None]:
+        """Open, and left open by the guards though it isn't night; where nothing moves a person has seen to
+        that."""
+        if not self.wish.move:
+            yield
+            return
+        self._open_by_day = True
+        try:
+            async with open_sky(kit, places, cover_shuts):
+                yield
+        finally:
+            self._open_by_day = False
+
+    async def _in_the_dark(self, kit: Kit, job: FlatsTaking, question: str, asks: bool) -> None:
+        """Dark flats, after a person's word where the rig can't see to the dark itself; none without it."""
+        if not job.dark_flats_wanted:
+            return
+        try:
+            if asks or not self.wish.move:
+                await self._ask(kit, question, "no dark flats are taken")
+        except ActivityFailed as nobody:
+            await kit.step({"no_dark_flats": True}, f"no dark flats: {nobody}")
+            return
+        await job.take_dark_flats()
+
+    async def _common(self, kit: Kit) -> dict[str, Any]:
+        """What every job is made with; the camera is cold then."""
+        folder = self._place.calibration or self._place.folder / "calibration"
+        set_point_c = await cold(kit)
+        return {
+            "kit": kit,
+            "wish": self.wish,
+            "workshop": self._place.workshop,
+            "folder": folder,
+            "set_point_c": set_point_c,
+        }
+
+    async def _ask(self, kit: Kit, words: str, otherwise: str = "no flats are taken") -> None:
+        """Raises ActivityFailed without a yes."""
+        if self.wish.ready:
+            return
         async with kit.questions.ask(words, (_READY, _NOT), _PATIENCE, otherwise) as question:
             if await question.wait(kit.clock.utcnow() + _PATIENCE) != _READY:
-                raise ActivityFailed("no flats: nobody has said that the panel lies on the telescope")
+                raise ActivityFailed(f"{otherwise}: nobody has said yes to “{words}”")
 
-    def _end_of(self, job: FlatsJob) -> dict[str, Any]:
+    def _end_of(self, job: FlatsTaking) -> dict[str, Any]:
         """Raises ActivityFailed where not one filter could be done."""
         impossible = [one for one in job.advice.values() if not one.feasible]
         flats, darks = sum(job.have.values()), sum(job.have_dark.values())
@@ -112,16 +234,26 @@ class Flats(PlainErrand):
     def goes_on(cls, given: dict[str, Any], events: Iterable[Event]) -> dict[str, Any]:
         """What is asked for after a crash: the same, less what is there, from what was found."""
         have, dark = dict(given.get("have", {})), dict(given.get("have_dark", {}))
-        found = dict(given.get("found", {}))
+        # whether a cloth still lies there is for a person to say, before the light and after it
+        ready = given.get("source") != "cloth"
+        found, taken = dict(given.get("found", {})), list(given.get("taken_s", ()))
         for event in events:
             if event.kind is not Kind.ERRAND_STEP:
                 continue
             for one in event.values.get("advice", []):
                 if one["feasible"]:
                     found[one["filter"]] = [one["level"], one["exposure_s"]]
+            if "window" in event.values:
+                given = {
+                    **given,
+                    "when": event.values["window"]["when"],
+                    "until": event.values["window"]["until"],
+                }
             frame = event.values.get("frame")
+            if frame and frame["kept"] and frame["kind"] == "flat" and not frame["level"]:
+                taken.append(frame["exposure_s"])
             if frame and frame["kept"]:
                 (have if frame["kind"] == "flat" else dark)[frame["filter"]] = frame["have"]
                 if frame["kind"] == "flat" and frame["level"]:
                     found[frame["filter"]] = [frame["level"], frame["exposure_s"]]
-        return {**given, "have": have, "have_dark": dark, "found": found, "ready": True}
+        return {**given, "have": have, "have_dark": dark, "found": found, "taken_s": taken, "ready": ready}

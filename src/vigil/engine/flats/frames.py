@@ -1,6 +1,7 @@
 """Calibration frames taken and kept, each whole on disk before the next one begins."""
 
 from dataclasses import dataclass
+from datetime import datetime
 from pathlib import Path
 
 import numpy as np
@@ -20,10 +21,11 @@ _MIDDLE = 0.3
 
 @dataclass(frozen=True, slots=True)
 class Kept:
-    """A frame on disk and its mean level in the middle, ADU."""
+    """A frame on disk, its mean level in the middle, ADU, and when its exposure began."""
 
     path: Path
     mean_adu: float
+    begun: datetime
 
 
 def middle_level(frame: RawFrame) -> float:
@@ -50,8 +52,9 @@ async def keep(
     number: int,
     filter_name: str = "",
     set_point_c: float | None = None,
+    source: str = "",
 ) -> Kept:
-    """Take one and write it under `folder`. Raises DeviceError, OSError."""
+    """Take one and write it under `folder`; `source` is what shone. Raises DeviceError, OSError."""
     frame = await take(kit, exposure)
     date = evening_date(frame.started_at, kit.rig.site.time_zone)
     words = [kind.replace(" ", "-"), filter_name, f"{exposure.exposure_s:g}s", f"g{exposure.gain}"]
@@ -64,8 +67,10 @@ async def keep(
     header = frame_header(name, frame, wanted, kit.rig, mount, focuser)
     if kit.devices.rotator is not None and kit.devices.rotator.state is not None:
         header["ROTATANG"] = (round(kit.devices.rotator.state.angle_deg, 2), "[deg] rotator, mechanical")
+    if source:
+        header["FLATSRC"] = (source, "what the flats are of")
     await workshop.run(_write, path, frame.image, header)
-    return Kept(path, middle_level(frame))
+    return Kept(path, middle_level(frame), frame.started_at)
 
 
 def _write(path: Path, image: "np.ndarray", header: dict[str, tuple[object, str]]) -> None:

@@ -1,9 +1,11 @@
-"""The flat panel as a light that is always switched off again, whoever dims it."""
+"""The light of flats: the flat panel, which is always switched off again, whoever dims it, or one that nobody
+sets."""
 
 import logging
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager, suppress
 from datetime import timedelta
+from typing import Protocol
 
 from vigil.devices.errors import DeviceError
 from vigil.engine.activity import ActivityFailed, Kit
@@ -12,6 +14,23 @@ from vigil.engine.ending import to_the_end
 log = logging.getLogger(__name__)
 _QUICK_S, _TRIES, _PAUSE_S = 10.0, 10, 2.0
 _DONE, _GIVE_UP, _PATIENCE = "it is", "leave it", timedelta(minutes=10)
+
+
+class Light(Protocol):
+    """Something that can be set to whole levels; 0 is off."""
+
+    level: int | None
+
+    async def set(self, level: int) -> None: ...
+
+
+class SteadyLight:
+    """As bright as it is: a cloth by day."""
+
+    level: int | None = 1
+
+    async def set(self, level: int) -> None:
+        """Nothing can be set."""
 
 
 class PanelLight:

@@ -13,13 +13,18 @@ log = logging.getLogger(__name__)
 _WITHIN_C = 0.5
 
 
-def needed(rig: Rig, panel: bool, moves: bool) -> frozenset[str]:
+SENSORS = frozenset({"safety sensor", "weather station"})
+"""Read before anything opens, and claimed by nobody."""
+
+
+def needed(rig: Rig, panel: bool, moves: bool, opens: bool = False) -> frozenset[str]:
     """The devices of the rig that such a job claims, and no others."""
     names = {"camera", "cooler", "filter wheel", "focuser", "rotator"}
     names |= (
         {"flat panel"} if panel and rig.panel is not None and rig.panel.dimmed_by == "computer" else set()
     )
     names |= {"cover", "mount"} if moves else set()
+    names |= {"roof"} if moves and opens else set()
     return frozenset(names) & (frozenset(rig.device_names) | {"cooler"})
 
 

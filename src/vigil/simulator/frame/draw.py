@@ -106,6 +106,8 @@ def _add_stars(sharp: NDArray[np.float32], scene: Scene, sky: Sky, grid: Grid, l
     stars = true_stars(aim.ra_deg, aim.dec_deg, reach, sky.seed, sky.faint_to_mag, sky.catalogue_errors)
     column, row, mass = to_pixels(stars.ra_deg, stars.dec_deg, scene)
     known = np.isfinite(column)
+    if not known.any():
+        return
     column, row, mass, mag = column[known], row[known], mass[known], stars.mag[known]
     light = scene.light.star_e_s(mag, mass) * scene.exposure_s * grid.at(left, column, row)
     disc_px = _disc_px(scene, column, row)

@@ -128,8 +128,7 @@ class FlatsTools(QWidget):
 
     def show_rig(self, rig: Rig) -> None:
         """Its filters, in the order of the slots."""
-        wheel = rig.wheel.filters if rig.wheel else []
-        names = [f.name for f in sorted(wheel, key=lambda f: f.slot or 0) if f.slot is not None]
+        names = rig.wheel.in_slots if rig.wheel else []
         if names != self._wanted:
             self._wanted = names
             for box in self.filters.values():

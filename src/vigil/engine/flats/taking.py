@@ -1,0 +1,174 @@
+"""What all jobs of flats have in common: the filter in and focused, a frame kept and told of, dark flats."""
+
+import statistics
+from abc import ABC, abstractmethod
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any, Literal
+
+from vigil.devices.protocols import Exposure, RawFrame
+from vigil.documents.flats import FlatsWish
+from vigil.engine.activities.moves import filter_to, focuser_to, take
+from vigil.engine.activity import Kit
+from vigil.engine.flats.frames import Kept, histogram, keep, middle_level
+from vigil.levels.advice import FilterAdvice
+from vigil.levels.trials import Camera, Trial
+from vigil.runtime.workshop import Workshop
+
+_LEAK_SHARE = 0.004
+"""Of full scale: a dark flat that is so much over the bias has light in it."""
+
+
+@dataclass
+class FlatsTaking(ABC):
+    """`folder` is where frames are kept. `have` counts by filter, `have_dark` by what they are for."""
+
+    kit: Kit
+    wish: FlatsWish
+    workshop: Workshop
+    folder: Path
+    set_point_c: float | None
+    have: dict[str, int] = field(default_factory=dict)
+    have_dark: dict[str, int] = field(default_factory=dict)
+    trials: list[Trial] = field(default_factory=list)
+    advice: dict[str, FilterAdvice] = field(default_factory=dict)
+    failed: dict[str, str] = field(default_factory=dict)
+    leaks: list[str] = field(default_factory=list)
+    camera: Camera = field(default_factory=lambda: Camera(0.0, 65535.0))
+    source: str = ""
+    """Of the light, where frames say it."""
+
+    def __post_init__(self) -> None:
+        self.have, self.have_dark = dict(self.wish.have), dict(self.wish.have_dark)
+
+    @abstractmethod
+    async def take_flats(self) -> None:
+        """Raises DeviceError, ActivityFailed, OSError; one filter's failure doesn't stop the others."""
+
+    @abstractmethod
+    async def take_dark_flats(self) -> None:
+        """Once it is dark. Raises as `take_flats`."""
+
+    @property
+    def dark_flats_wanted(self) -> int:
+        """Of each kind."""
+        return self.wish.count if self.wish.dark_flats is None else self.wish.dark_flats
+
+    async def measure_camera(self) -> None:
+        """Bias by a frame without light."""
+        part = self.kit.rig.camera
+        assert part is not None, "asked for before"
+        frame = await take(self.kit, self.exposure(max(part.shortest_exposure_s, 0.001), light=False))
+        self.camera = Camera(middle_level(frame), float(part.full_scale_adu))
+
+    async def through(self, name: str) -> None:
+        """The filter in, and focus where the lights have it: the offset between the two filters."""
+        wheel, focuser = self.kit.rig.wheel, self.kit.devices.focuser
+        if wheel is None or not name:
+            return
+        before = (
+            self.kit.devices.wheel.state.slot
+            if self.kit.devices.wheel and self.kit.devices.wheel.state
+            else None
+        )
+        await filter_to(self.kit, name)
+        was = next((f for f in wheel.filters if f.slot is not None and f.slot == before), None)
+        if was is None or focuser is None or focuser.state is None:
+            return
+        steps = wheel.filter(name).focus_offset_steps - was.focus_offset_steps
+        if steps:
+            await focuser_to(self.kit, focuser.state.position + steps)
+
+    def exposure(self, exposure_s: float, light: bool = True) -> Exposure:
+        """With the gain of the flats and the lights' offset."""
+        lights = self.kit.rig.camera.settings_for("lights") if self.kit.rig.camera else None
+        gain = self.wish.gain if self.wish.gain is not None else (lights.gain if lights else 0)
+        offset = lights.offset if lights else 0
+        return Exposure(exposure_s, gain or 0, offset or 0, self.wish.binning, light=light)
+
+    async def keep(
+        self, kind: Literal["flat", "dark flat"], name: str, exposure_s: float, number: int
+    ) -> Kept:
+        """Take one and keep it."""
+        exposure = self.exposure(exposure_s, kind == "flat")
+        return await keep(
+            self.kit, self.workshop, self.folder, kind, exposure, number, name, self.set_point_c, self.source
+        )
+
+    # -- telling ------------------------------------------------------------------------------------
+
+    def begin_progress(self, names: Iterable[str]) -> None:
+        total = 0 if self.wish.trial else (self.wish.count + self.dark_flats_wanted) * len(list(names))
+        self.kit.progress.begin("flats", "flats", 0, total, "frames")
+
+    async def tell_trial(
+        self,
+        trial: Trial,
+        frame: RawFrame,
+        window_adu: tuple[float, float],
+        exposures_s: list[float],
+        why: str,
+    ) -> None:
+        """A frame that only shows how bright it is."""
+        self.trials.append(trial)
+        told = {
+            "filter": trial.filter,
+            "level": trial.level,
+            "exposure_s": trial.exposure_s,
+            "mean_adu": round(trial.mean_adu, 1),
+            "histogram": histogram(frame, self.camera.full_scale_adu),
+            "low_adu": window_adu[0],
+            "high_adu": window_adu[1],
+            "full_scale_adu": self.camera.full_scale_adu,
+            "bias_adu": round(self.camera.bias_adu, 1),
+            "exposures_s": exposures_s,
+        }
+        at = f" at level {trial.level}" if trial.level else ""
+        await self.kit.step(
+            {"trial": told},
+            f"{trial.filter or 'no filter'}: {share_words(trial.mean_adu, self.camera)}{at} in "
+            f"{trial.exposure_s:.3g} s ({why})",
+        )
+
+    async def tell_frame(
+        self, kind: str, name: str, kept: Kept, good: bool, exposure_s: float, level: int | None = None
+    ) -> None:
+        """Of a flat its filter is `name`, of a dark flat what it is for."""
+        have = (self.have if kind == "flat" else self.have_dark).get(name, 0)
+        frame: dict[str, Any] = {
+            "kind": kind,
+            "filter": name,
+            "path": str(kept.path),
+            "mean_adu": round(kept.mean_adu, 1),
+            "exposure_s": exposure_s,
+            "level": level,
+            "kept": good,
+            "have": have,
+        }
+        self.kit.progress.current = sum(self.have.values()) + sum(self.have_dark.values())
+        said = "" if good else ", outside the window: not kept"
+        words = f"{kind} {have}, {name}: {share_words(kept.mean_adu, self.camera)}{said}"
+        await self.kit.step({"frame": frame}, words)
+
+    # -- dark flats ---------------------------------------------------------------------------------
+
+    async def dark_flats(self, key: str, exposure_s: float, filter_name: str = "") -> None:
+        """So many as are missing, without light; whether there was some is looked at."""
+        means: list[float] = []
+        while self.have_dark.get(key, 0) < self.dark_flats_wanted:
+            kept = await self.keep("dark flat", filter_name, exposure_s, self.have_dark.get(key, 0) + 1)
+            self.have_dark[key] = self.have_dark.get(key, 0) + 1
+            means.append(kept.mean_adu)
+            await self.tell_frame("dark flat", key, kept, True, exposure_s)
+        over = statistics.median(means) - self.camera.bias_adu if means else 0.0
+        if over > _LEAK_SHARE * self.camera.full_scale_adu:
+            self.leaks.append(key)
+            await self.kit.step(
+                {"leak": key}, f"{key}: the dark flats are {over:.0f} ADU over the bias: light"
+            )
+
+
+def share_words(mean_adu: float, camera: Camera) -> str:
+    """ "35.2 %"."""
+    return f"{100 * mean_adu / camera.full_scale_adu:.1f} %"
