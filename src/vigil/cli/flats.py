@@ -1,4 +1,4 @@
-"""`vigil flats`: planned, taken, and out of trials from anywhere advised."""
+"""`vigil flats`: planned, taken, judged, tried, and out of trials from anywhere advised."""
 
 import argparse
 import json
@@ -6,6 +6,7 @@ from pathlib import Path
 
 from vigil.cli import NOT_ALL, OK, BadInput
 from vigil.cli.flatsjob import flats_job, window_range
+from vigil.cli.master import judge, try_on
 from vigil.files.trialscsv import read_trials
 from vigil.levels.advice import FilterAdvice, Limits, advise
 from vigil.levels.trials import Camera
@@ -18,11 +19,15 @@ def run(args: argparse.Namespace) -> int:
     input."""
     if args.action == "advise":
         return _advise(args)
+    if args.action == "judge":
+        return judge(args)
+    if args.action == "try":
+        return try_on(args)
     for name in _OF_ADVISE:
         if getattr(args, name) is not None:
             raise BadInput(f"--{name.replace('_', '-')} goes with advise")
-    if args.file is not None:
-        raise BadInput(f"{args.file}: a table of trials goes with advise")
+    if args.files:
+        raise BadInput(f"{args.files[0]}: files go with advise, judge and try")
     return flats_job(args)
 
 
@@ -32,14 +37,16 @@ def _advise(args: argparse.Namespace) -> int:
         for n in (*_OF_ADVISE, "least_exposure", "most_exposure")
         if getattr(args, n) is None
     ]
-    if args.file is None or missing:
-        raise BadInput(f"advise needs {', '.join((['TRIALS.csv'] if args.file is None else []) + missing)}")
+    if len(args.files) != 1 or missing:
+        lacking = ["TRIALS.csv"] if len(args.files) != 1 else []
+        raise BadInput(f"advise needs {', '.join(lacking + missing)}")
+    table = args.files[0]
     try:
-        trials = read_trials(Path(args.file))
+        trials = read_trials(Path(table))
     except ValueError as problem:
         raise BadInput(str(problem)) from None
     if not trials:
-        raise BadInput(f"{args.file}: no trial in it")
+        raise BadInput(f"{table}: no trial in it")
     low_level, high_level = window_range("--levels", args.levels, whole=True)
     low, high = window_range("--window", args.window or "30..40")
     camera = Camera(args.bias, args.full_scale)

@@ -91,9 +91,10 @@ def first_image(stream: BinaryIO) -> tuple[np.ndarray, dict[str, Any]]:
 
 
 def write_frame(path: Path, image: np.ndarray, header: Header) -> None:
-    """Write an unsigned 16-bit image, whole or not at all. Raises ValueError for another type."""
-    if image.dtype != np.uint16 or image.ndim != 2:
-        raise ValueError(f"a frame is a plane of uint16, not {image.dtype} with {image.ndim} axes")
+    """Write an image, unsigned 16 bit or of a master floating point, whole or not at all. Raises ValueError
+    for another type."""
+    if image.dtype not in (np.uint16, np.float32) or image.ndim != 2:
+        raise ValueError(f"a frame is a plane of uint16 or float32, not {image.dtype} with {image.ndim} axes")
     unit = fits.PrimaryHDU(image)
     for keyword, (value, comment) in header.items():
         unit.header[keyword] = (

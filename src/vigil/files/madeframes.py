@@ -20,11 +20,16 @@ _ENDINGS = {".fits", ".fit", ".fts"}
 
 def made_frames(folders: Iterable[Path]) -> Iterator[Made]:
     """Those that say what they are; others are passed over, and so are files that can't be read."""
+    return (frame for _, frame in made_files(folders))
+
+
+def made_files(folders: Iterable[Path]) -> Iterator[tuple[Path, Made]]:
+    """The same with where they lie."""
     for folder in folders:
         paths = [folder] if folder.is_file() else sorted(folder.rglob("*"))
         for path in paths:
             if path.suffix.lower() in _ENDINGS and (frame := made_of(read_header(path))) is not None:
-                yield frame
+                yield path, frame
 
 
 def made_of(header: dict[str, Any]) -> Made | None:

@@ -89,16 +89,44 @@ class _Library:
 
 def cover(frames: Iterable[Made], wanted: Wanted = Wanted()) -> list[Covered]:
     """Of all frames together, lights and the others; in the order in which lights first come."""
-    library, groups = _Library(), list[list[Made]]()
+    every, groups = list(frames), list[list[Made]]()
+    library = _library(every)
+    for frame in every:
+        if frame.kind == "light":
+            _group(frame, groups, wanted).append(frame)
+    return [_covered(lights, library, wanted) for lights in groups]
+
+
+@dataclass(frozen=True, slots=True)
+class Serving:
+    """The calibration frames that a light is served by."""
+
+    flats: list[Made]
+    dark_flats: list[Made]
+    darks: list[Made]
+    biases: list[Made]
+
+
+def that_serve(light: Made, frames: Iterable[Made], wanted: Wanted = Wanted()) -> Serving:
+    """Out of all of them, by the same rules as `cover`."""
+    library = _library(frames)
+    flats, _ = _flats(light, library, wanted)
+    dark_flats = [
+        d for d in library.frames.get("dark flat", []) if any(_matches(d, f, wanted) for f in flats)
+    ]
+    darks = [d for d in _cold_darks(light, library, wanted) if not _too_old(d, light, wanted)]
+    return Serving(flats, dark_flats, darks, _same_biases(light, library))
+
+
+def _library(frames: Iterable[Made]) -> _Library:
+    library = _Library()
     for frame in frames:
         if frame.at is not None and frame.train:
             library.trains.append((frame.at, frame.camera, frame.train))
-        if frame.kind == "light":
-            _group(frame, groups, wanted).append(frame)
-        else:
+        if frame.kind != "light":
             library.frames.setdefault(frame.kind, []).append(frame)
     library.trains.sort()
-    return [_covered(lights, library, wanted) for lights in groups]
+    return library
 
 
 def _group(light: Made, groups: list[list[Made]], wanted: Wanted) -> list[Made]:
@@ -134,12 +162,8 @@ def _covered(lights: Sequence[Made], library: _Library, wanted: Wanted) -> Cover
 
 
 def _darks(light: Made, library: _Library, wanted: Wanted) -> Standing:
-    alike = [
-        dark
-        for dark in library.frames.get("dark", [])
-        if _same_settings(dark, light) and _same_exposure(dark, light, wanted)
-    ]
-    cold = [dark for dark in alike if _same_warmth(dark, light, wanted)]
+    alike = _alike_darks(light, library, wanted)
+    cold = _cold_darks(light, library, wanted)
     if not cold and alike:
         there = sorted({round(d.temperature_c) for d in alike if d.temperature_c is not None})
         told = ", ".join(f"{c:+d} °C" for c in there).replace("-", "−")
@@ -151,6 +175,19 @@ def _darks(light: Made, library: _Library, wanted: Wanted) -> Standing:
             Cover.STALE, len(cold), wanted.darks, f"{len(cold) - len(fresh)} are over {years:g} years old"
         )
     return _standing(len(fresh), wanted.darks, f"no dark of {_seconds(light)} with these settings")
+
+
+def _alike_darks(light: Made, library: _Library, wanted: Wanted) -> list[Made]:
+    """At whatever temperature."""
+    return [
+        dark
+        for dark in library.frames.get("dark", [])
+        if _same_settings(dark, light) and _same_exposure(dark, light, wanted)
+    ]
+
+
+def _cold_darks(light: Made, library: _Library, wanted: Wanted) -> list[Made]:
+    return [dark for dark in _alike_darks(light, library, wanted) if _same_warmth(dark, light, wanted)]
 
 
 def _flats(light: Made, library: _Library, wanted: Wanted) -> tuple[list[Made], Standing]:
@@ -206,16 +243,16 @@ def _dark_flats(flats: Sequence[Made], library: _Library, wanted: Wanted) -> Sta
     }
     each: list[tuple[int, Made]] = []
     for flat in kinds.values():
-        matching = [
-            dark
-            for dark in library.frames.get("dark flat", [])
-            if _same_settings(dark, flat)
-            and (_same_exposure(dark, flat, wanted) or _near_enough(dark, flat))
-            and _same_warmth(dark, flat, wanted)
-        ]
-        each.append((len(matching), flat))
+        matching = sum(_matches(dark, flat, wanted) for dark in library.frames.get("dark flat", []))
+        each.append((matching, flat))
     have, worst = min(each, key=lambda item: item[0])
     return _standing(have, wanted.dark_flats, f"no dark flat of {_seconds(worst)} as the flats'")
+
+
+def _matches(dark: Made, flat: Made, wanted: Wanted) -> bool:
+    """A dark flat, and a flat."""
+    exposed = _same_exposure(dark, flat, wanted) or _near_enough(dark, flat)
+    return exposed and _same_settings(dark, flat) and _same_warmth(dark, flat, wanted)
 
 
 def _near_enough(dark: Made, flat: Made) -> bool:
@@ -227,8 +264,11 @@ def _near_enough(dark: Made, flat: Made) -> bool:
 
 
 def _biases(light: Made, library: _Library, wanted: Wanted) -> Standing:
-    have = sum(_same_settings(bias, light) for bias in library.frames.get("bias", []))
-    return _standing(have, wanted.biases, "no bias with these settings")
+    return _standing(len(_same_biases(light, library)), wanted.biases, "no bias with these settings")
+
+
+def _same_biases(light: Made, library: _Library) -> list[Made]:
+    return [bias for bias in library.frames.get("bias", []) if _same_settings(bias, light)]
 
 
 def _standing(have: int, wanted: int, nothing: str) -> Standing:

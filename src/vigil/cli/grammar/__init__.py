@@ -22,6 +22,7 @@ _IN_ORDER = (
     benches.add_polar,
     benches.add_flats,
     benches.add_darks,
+    benches.add_master,
     benches.add_coverage,
     sky.add_solve,
     sky.add_measure,

@@ -246,6 +246,8 @@ the exposure alone is looked for; of the twilight sky each filter has its turn, 
   plan     what a run would do: filters, window, exposures, questions, time
   run      searched, taken, with dark flats that match; --trial: one of each only
   advise   out of two or three trial frames a filter, from anywhere
+  judge    flats as they are: clipped, uneven light, bands, and what changed from one to the next
+  try      flats, or a master of them, on a light: its corners against its middle, before and after
 
 Trials are CSV: filter,level,exposure_s,mean_adu. Windows are in per cent of full scale, or in ADU where they
 go beyond 100. With a keeper for the rig a run is its errand, and its frames are kept; without one a simulated
@@ -260,8 +262,12 @@ def add_flats(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
         description=_FLATS,
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
-    flats.add_argument("action", choices=["plan", "run", "advise"])
-    flats.add_argument("file", nargs="?", metavar="TRIALS.csv", help="advise: the trials")
+    flats.add_argument("action", choices=["plan", "run", "advise", "judge", "try"])
+    flats.add_argument(
+        "files", nargs="*", metavar="FILE", help="advise: TRIALS.csv; judge: flats; try: a light, then flats"
+    )
+    flats.add_argument("--less", nargs="+", metavar="FILE", help="try: dark flats or bias, taken off each flat")
+    flats.add_argument("--dark", nargs="+", metavar="FILE", help="try: darks or bias, taken off the light")
     flats.add_argument("--window", metavar="LO..HI", help="of the mean level (30..40 %%)")
     for name, least, words in (
         ("least", "shortest clean one", "panel's and camera's"),
@@ -276,9 +282,11 @@ def add_flats(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
             else f"{least}; plan, run: {words}",
         )
     flats.add_argument("--levels", metavar="MIN..MAX", help="advise: the panel's whole steps in use")
-    flats.add_argument("--bias", type=number(0, 1e7), metavar="ADU", help="advise: of a frame without light")
     flats.add_argument(
-        "--full-scale", type=number(above=0, most=1e7), metavar="ADU", help="advise: the highest value"
+        "--bias", type=number(0, 1e7), metavar="ADU", help="advise, judge: of a frame without light"
+    )
+    flats.add_argument(
+        "--full-scale", type=number(above=0, most=1e7), metavar="ADU", help="advise, judge: the highest value"
     )
     flats.add_argument("--filters", metavar="F,F", help="plan, run: which; else all in the wheel")
     flats.add_argument("--count", type=whole(0, 500), metavar="N", help="plan, run: of each (30)")
@@ -300,6 +308,27 @@ def add_flats(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
     _taken_alone(flats)
     options.as_json(flats, "one JSON object, of run the last of several lines")
     flats.set_defaults(module="flats")
+
+
+_MASTER = """One frame out of many of a kind: the mean of each pixel, without what lies more than 3 σ from its
+median. Flats come to the same level first, and are 1 in the middle afterwards. What it was made of stands in
+its header. 0: written; 2: bad input, with the first frame that doesn't belong."""
+
+
+def add_master(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+    master = commands.add_parser(
+        "master",
+        help="one frame out of many flats, darks or bias frames",
+        description=_MASTER,
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    master.add_argument("files", nargs="+", metavar="FILE", help="frames of one kind, or folders of them")
+    master.add_argument(
+        "--less", nargs="+", metavar="FILE", help="taken off each: dark flats or bias, or a master of them"
+    )
+    master.add_argument("--out", required=True, metavar="FILE", help="the master, FITS")
+    options.as_json(master, "one JSON object")
+    master.set_defaults(module="master")
 
 
 _DARKS = """Darks and bias frames, with the telescope covered and the roof shut.

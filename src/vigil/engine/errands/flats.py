@@ -215,6 +215,7 @@ class Flats(PlainErrand):
             "impossible": [one.filter for one in impossible],
             "failed": job.failed,
             "leaks": job.leaks,
+            "faults": job.faults,
             "trials": len(job.trials),
         }
         if self.wish.trial:
@@ -226,6 +227,8 @@ class Flats(PlainErrand):
             words += f"; {one.filter or 'no filter'} {one.reason}"
         for name, why in job.failed.items():
             words += f"; {name}: {why}"
+        for name, faults in job.faults.items():
+            words += f"; {name or 'no filter'}: {', '.join(faults)}"
         if job.advice and len(impossible) + len(job.failed) == len(job.advice):
             raise ActivityFailed(words, figures=figures)
         return {**figures, "summary": words}

@@ -6,6 +6,8 @@ from pathlib import Path
 
 import numpy as np
 
+from vigil.calibration.flatlook import FlatLook, look
+from vigil.calibration.masters import middle_of
 from vigil.devices.protocols import Exposure, RawFrame
 from vigil.engine.activities.moves import take
 from vigil.engine.activity import Kit
@@ -15,8 +17,8 @@ from vigil.files.fits import write_frame
 from vigil.files.names import evening_date, safe
 from vigil.runtime.workshop import Workshop
 
-_MIDDLE = 0.3
-"""Of the frame's sides: its level is what the middle of the field shows."""
+Judged = tuple[float, float, str]
+"""What a flat is judged with: bias and full scale, ADU, and the Bayer pattern."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,15 +28,14 @@ class Kept:
     path: Path
     mean_adu: float
     begun: datetime
+    look: FlatLook | None = None
+    """Of a flat, where it is large enough to be judged."""
 
 
 def middle_level(frame: RawFrame) -> float:
     """Mean of the middle of the field, ADU."""
     rows, columns = frame.image.shape
-    high, wide = max(1, round(rows * _MIDDLE / 2)), max(1, round(columns * _MIDDLE / 2))
-    return float(
-        frame.image[rows // 2 - high : rows // 2 + high, columns // 2 - wide : columns // 2 + wide].mean()
-    )
+    return float(frame.image[middle_of((rows, columns))].mean())
 
 
 def histogram(frame: RawFrame, full_scale_adu: float, bins: int = 128) -> list[int]:
@@ -53,8 +54,10 @@ async def keep(
     filter_name: str = "",
     set_point_c: float | None = None,
     source: str = "",
+    judge: Judged | None = None,
 ) -> Kept:
-    """Take one and write it under `folder`; `source` is what shone. Raises DeviceError, OSError."""
+    """Take one and write it under `folder`; `source` is what shone, with `judge` it is looked at as a flat.
+    Raises DeviceError, OSError."""
     frame = await take(kit, exposure)
     date = evening_date(frame.started_at, kit.rig.site.time_zone)
     words = [kind.replace(" ", "-"), filter_name, f"{exposure.exposure_s:g}s", f"g{exposure.gain}"]
@@ -70,9 +73,17 @@ async def keep(
     if source:
         header["FLATSRC"] = (source, "what the flats are of")
     await workshop.run(_write, path, frame.image, header)
-    return Kept(path, middle_level(frame), frame.started_at)
+    found = await workshop.run(_looked_at, frame.image, judge) if judge is not None else None
+    return Kept(path, middle_level(frame), frame.started_at, found)
 
 
 def _write(path: Path, image: "np.ndarray", header: dict[str, tuple[object, str]]) -> None:
     path.parent.mkdir(parents=True, exist_ok=True)
     write_frame(path, image, header)
+
+
+def _looked_at(image: "np.ndarray", judge: Judged) -> FlatLook | None:
+    try:
+        return look(image, *judge)
+    except ValueError:
+        return None  # too small, or black

@@ -110,6 +110,7 @@ class FlatsJob(FlatsTaking):
             await self.kit.step({"failed": name}, f"{name}: {problem}; the other filters go on")
             return
         self.advice[name] = FilterAdvice(name, True, found.level, exposure_s, None, 0.0, found.reason)
+        await self.tell_judged(name)
 
     def _corrected(self, exposure_s: float, mean_adu: float) -> float:
         """A lamp that warms up is followed; small differences are left alone, so that dark flats match."""

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Literal
 
+from vigil.calibration.flatlook import FlatLook, set_faults
 from vigil.devices.protocols import Exposure, RawFrame
 from vigil.documents.flats import FlatsWish
 from vigil.engine.activities.moves import filter_to, focuser_to, take
@@ -35,6 +36,8 @@ class FlatsTaking(ABC):
     advice: dict[str, FilterAdvice] = field(default_factory=dict)
     failed: dict[str, str] = field(default_factory=dict)
     leaks: list[str] = field(default_factory=list)
+    looks: dict[str, list[FlatLook]] = field(default_factory=dict)
+    faults: dict[str, list[str]] = field(default_factory=dict)
     camera: Camera = field(default_factory=lambda: Camera(0.0, 65535.0))
     source: str = ""
     """Of the light, where frames say it."""
@@ -91,10 +94,15 @@ class FlatsTaking(ABC):
         self, kind: Literal["flat", "dark flat"], name: str, exposure_s: float, number: int
     ) -> Kept:
         """Take one and keep it."""
+        part, judge = self.kit.rig.camera, None
         exposure = self.exposure(exposure_s, kind == "flat")
+        if kind == "flat" and part is not None:
+            bayer = part.bayer if part.bayer is not None and exposure.binning == 1 else ""
+            judge = self.camera.bias_adu, self.camera.full_scale_adu, bayer
         return await keep(
-            self.kit, self.workshop, self.folder, kind, exposure, number, name, self.set_point_c, self.source
-        )
+            self.kit, self.workshop, self.folder, kind, exposure, number, name, self.set_point_c, self.source,
+            judge,
+        )  # fmt: skip
 
     # -- telling ------------------------------------------------------------------------------------
 
@@ -146,10 +154,33 @@ class FlatsTaking(ABC):
             "kept": good,
             "have": have,
         }
+        if good and kept.look is not None:
+            self.looks.setdefault(name, []).append(kept.look)
         self.kit.progress.current = sum(self.have.values()) + sum(self.have_dark.values())
         said = "" if good else ", outside the window: not kept"
         words = f"{kind} {have}, {name}: {share_words(kept.mean_adu, self.camera)}{said}"
         await self.kit.step({"frame": frame}, words)
+
+    async def tell_judged(self, name: str) -> None:
+        """How good a filter's flats of this job are, once they are there."""
+        looks = self.looks.get(name, [])
+        if not looks:
+            return
+        last = looks[-1]
+        faults = [*last.faults(), *set_faults(looks)]
+        judged = {
+            "filter": name,
+            "faults": faults,
+            "vignetting_percent": round(100 * last.vignetting, 2),
+            "gradient_percent": round(100 * last.gradient, 2),
+            "uneven_percent": round(100 * last.uneven, 2),
+            "bands_percent": round(100 * last.bands, 3),
+            "levels_adu": {colour: round(level, 1) for colour, level in last.levels_adu.items()},
+        }
+        if faults:
+            self.faults[name] = faults
+        said = "; ".join(faults) or f"even, {100 * last.vignetting:.0f} % darker in the corners"
+        await self.kit.step({"judged": judged}, f"{name or 'no filter'}: {said}")
 
     # -- dark flats ---------------------------------------------------------------------------------
 

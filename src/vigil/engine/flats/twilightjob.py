@@ -84,6 +84,8 @@ class TwilightJob(FlatsTaking):
                 await self.kit.clock.sleep(max(shot.at_s - now_s, 0.0))
                 await self._flat(shot.name)
         self._tell_missing()
+        for name in self.names:
+            await self.tell_judged(name)
 
     async def take_dark_flats(self) -> None:
         """Of the lengths that serve all of them, whatever filter is in. Raises as `take_flats`."""

@@ -1,0 +1,1 @@
+"""Calibration frames as images: averaged, judged, and applied to a light."""
