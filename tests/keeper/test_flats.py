@@ -232,6 +232,42 @@ def test_a_filter_that_jams_stops_no_other(tmp_path: Path) -> None:
     kept(tmp_path, work, rig=SMALL, pixels=True, alter=alter)
 
 
+def test_limits_changed_while_it_runs_let_another_filter_be_done(tmp_path: Path) -> None:
+    async def work(place: Place) -> None:
+        errand = await begin(place, filters=["L", "Ha"], count=3, dark_flats=1, most_exposure_s=2.0)
+        await so_many_flats(place, 1)
+        (advice,) = steps(place.told, "advice")
+        assert [one["feasible"] for one in advice] == [True, False]
+        wrong = await place.ask(Command.TELL_ERRAND, errand=errand, low_percent=90)
+        assert not wrong.taken and "must lie in its window" in wrong.reason
+        other = await place.ask(Command.TELL_ERRAND, errand=errand, source="cloth")
+        assert not other.taken and "can be changed" in other.reason
+        assert (await place.ask(Command.TELL_ERRAND, errand=errand, most_exposure_s=60)).taken
+        ended = await place.until(Kind.ERRAND_ENDED)
+        assert ended.values["flats"] == {"L": 3, "Ha": 3}, ended.reason
+        assert ended.values["impossible"] == [] and panel_level(place) == 0
+
+    kept(tmp_path, work, rig=SMALL, pixels=True)
+
+
+def test_a_filter_may_have_a_window_of_its_own_and_the_aim_need_not_be_its_middle(tmp_path: Path) -> None:
+    own = {"R": {"low_percent": 50, "aim_percent": 55, "high_percent": 60}}
+    ended, events, _ = alone(
+        tmp_path, "flats", filters=["L", "R"], count=2, dark_flats=0, ready=True, windows=own,
+        aim_percent=31.5, most_exposure_s=60,
+    )  # fmt: skip
+    assert ended.values["outcome"] == Outcome.DONE.value, ended.reason
+    shares = {f["filter"]: f["mean_adu"] / 65535 for f in steps(events, "frame")}
+    assert 0.3 <= shares["L"] <= 0.335 and 0.5 <= shares["R"] <= 0.6, shares
+
+
+def test_flats_are_judged_once_they_are_there(tmp_path: Path) -> None:
+    _, events, _ = alone(tmp_path, "flats", filters=["L"], count=2, dark_flats=0, ready=True)
+    (judged,) = steps(events, "judged")
+    assert judged["filter"] == "L" and judged["levels_adu"][""] > 18_000
+    assert 10 < judged["vignetting_percent"] < 25, "18 % are the scenario's"
+
+
 def test_a_sample_of_jobs_that_are_cut_off() -> None:
     """At no end is the panel on, though it was meanwhile; and no way leads past the sun."""
     told = flatsends.summarise([flatsends.one_run(n) for n in (2, 12, 13, 22)])

@@ -1,11 +1,14 @@
 """Flats & darks in the window, by keyboard alone, with what the keeper's errands really tell."""
 
+import re
 from dataclasses import replace
 from datetime import timedelta
+from pathlib import Path
 from typing import Any
 
 import pytest
 
+from tests.files.test_masterfiles import frame
 from tests.ui.conftest import Stage
 from tests.ui.keys import press
 from vigil.cli.benchalone import Alone, Bench, on_the_bench
@@ -13,8 +16,11 @@ from vigil.documents.events import Event, Kind
 from vigil.documents.messages import Command, ErrandReport
 from vigil.documents.rig.change import with_values
 from vigil.documents.scenario import Scenario
+from vigil.files.trying import choices
 from vigil.levels.matching import Made, Wanted, cover
-from vigil.ui.flats.workspace import COVERAGE, FITS, SEARCH, FlatsWorkspace
+from vigil.ui.fields import ValueField
+from vigil.ui.flats.workspace import COVERAGE, FITS, SEARCH, TRY, WHEN, FlatsWorkspace
+from vigil.ui.pieces import Choice
 from vigil.ui.theme import Light, theme
 
 LIGHT = Made("light", "M 1", "L", 120.0, 100, 50, 1, -10.0, camera="C", train="T, C")
@@ -51,6 +57,17 @@ def hear(stage: Stage, events: list[Event], over: bool) -> None:
     )
     stage.bridge.status_came.emit(status.model_copy(update={"errands": [] if over else [report]}))
     stage.settle()
+
+
+def choose(choice: Choice, words: str) -> None:
+    choice.setCurrentText(words)
+    choice.activated.emit(choice.currentIndex())
+
+
+def enter(field: ValueField, text: str) -> None:
+    field.setText(text)
+    field.setModified(True)
+    field.commit()
 
 
 def asked(stage: Stage) -> tuple[Command, dict[str, Any]]:
@@ -90,7 +107,7 @@ def test_the_search_converges_and_impossible_filters_are_mended(
     assert "too dark" in flats.said.text()
     flats.show_view(FITS)
     stage.settle()
-    most = flats.tools.fields["most"]
+    most = flats.tools.fields["most_exposure_s"]
     most.setText("2")
     most.commit()
     stage.settle()
@@ -114,6 +131,76 @@ def test_a_wrong_number_is_said_and_changes_nothing(stage: Stage, flats: FlatsWo
     assert flats.tools.wish["count"] == 30
 
 
+def test_a_group_has_a_window_of_its_own_and_the_aim_stays_inside(
+    stage: Stage, flats: FlatsWorkspace
+) -> None:
+    tools = flats.tools
+    choose(tools.scope, "narrowband")
+    enter(tools.fields["high_percent"], "60")
+    enter(tools.fields["low_percent"], "50")
+    windows = tools.wish["windows"]
+    assert set(windows) == {"Ha", "O3", "S2"}
+    assert windows["Ha"] == {"aim_percent": 55.0, "low_percent": 50.0, "high_percent": 60.0}
+    assert tools.wish["low_percent"] == 30.0, "the others keep theirs"
+    choose(tools.scope, "L")
+    assert tools.fields["low_percent"].text() == "30"
+    stage.window.activateWindow()
+    tools.fields["low_percent"].setFocus()
+    enter(tools.fields["low_percent"], "90")
+    assert tools.fields["low_percent"].state == "wrong" and "must go up" in flats.said.text()
+    choose(tools.scope, "all filters")
+    enter(tools.fields["aim_percent"], "50")
+    assert "windows" not in tools.wish and tools.wish["low_percent"] == pytest.approx(50 * 6 / 7)
+
+
+def test_each_light_says_when_and_is_what_is_asked_for(stage: Stage, flats: FlatsWorkspace) -> None:
+    flats.show_view(WHEN)
+    choose(flats.tools.source, "twilight sky")
+    choose(flats.tools.when, "at dusk")
+    stage.settle()
+    told = flats.when.copy_text().splitlines()
+    assert len(told) == 7 and told[0].startswith("S2: ") and told[-1].startswith("L: ")
+    assert not flats.tools.trial.isEnabled(), "the twilight waits for nobody"
+    press(stage, flats, "Take flats")
+    assert asked(stage)[1]["source"] == "twilight" and asked(stage)[1]["when"] == "dusk"
+    assert flats.view == WHEN
+    choose(flats.tools.source, "cloth by day")
+    flats.show_anew()
+    assert re.fullmatch(r"\d\d:\d\d to \d\d:\d\d", flats.when.copy_text().splitlines()[0])
+    assert "when" not in flats.tools.wish
+
+
+def test_what_is_changed_while_flats_are_taken_is_told_to_them(
+    stage: Stage, flats: FlatsWorkspace, run_of: list[Event]
+) -> None:
+    hear(stage, run_of[:4], over=False)
+    enter(flats.tools.fields["most_exposure_s"], "45")
+    command, values = asked(stage)
+    assert command is Command.TELL_ERRAND
+    assert values["most_exposure_s"] == 45 and values["errand"] == run_of[0].errand
+
+
+def test_folders_of_frames_from_before_are_kept_in_the_rig(
+    stage: Stage, flats: FlatsWorkspace, tmp_path: Path
+) -> None:
+    enter(flats.tools.libraries, f"{tmp_path}/old; {tmp_path}/older")
+    stage.settle()
+    assert stage.session.rig.frames.libraries == [f"{tmp_path}/old", f"{tmp_path}/older"]
+    assert flats.tools.libraries.text() == f"{tmp_path}/old; {tmp_path}/older"
+
+
+def test_flats_are_tried_on_the_newest_light(stage: Stage, flats: FlatsWorkspace, tmp_path: Path) -> None:
+    for kind, level, count in (("FLAT", 20_000, 3), ("LIGHT", 900, 1)):
+        for number in range(count):
+            frame(tmp_path / f"{kind}{number}.fits", kind, level, number)
+    flats._show_read(([], choices([tmp_path])))
+    flats.show_view(TRY)
+    stage.settle()
+    said = flats.trying.accessibleDescription()
+    assert "with the flat at" in said and said.startswith("corners at 8")
+    assert flats.trying.copy_text().startswith("distance\tbefore\tafter")
+
+
 def test_said_words_shrink_again(stage: Stage, flats: FlatsWorkspace) -> None:
     flats._say("a long sentence " * 30)
     stage.settle()
@@ -127,7 +214,7 @@ def test_every_view_in_red_light(stage: Stage, flats: FlatsWorkspace, run_of: li
     hear(stage, run_of, over=True)
     theme.set_light(Light.RED)
     try:
-        for view in (COVERAGE, FITS, SEARCH):
+        for view in (COVERAGE, FITS, SEARCH, WHEN, TRY):
             flats.show_view(view)
             stage.settle()
             picture = flats.grab().toImage()

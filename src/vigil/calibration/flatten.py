@@ -14,12 +14,13 @@ _CELL_PX, _RINGS = 16, 12
 
 @dataclass(frozen=True, slots=True)
 class Tried:
-    """A light's sky from the middle (0) to the corners (1), before and after, 1 in the middle; and the
-    corners' share of it."""
+    """A light's sky from the middle (0) to the corners (1), before and after, 1 in the middle; and both
+    images without their dark."""
 
     distance: tuple[float, ...]
     before: tuple[float, ...]
     after: tuple[float, ...]
+    bare: Floats
     flattened: Floats
 
     @property
@@ -53,7 +54,7 @@ def try_flat(light: NDArray[np.generic], dark: Floats | float, flat: Floats) -> 
     before = np.asarray(light.astype(np.float32) - dark, dtype=np.float32)
     distance, was = _rings(before)
     _, now = _rings(after)
-    return Tried(distance, was, now, after)
+    return Tried(distance, was, now, before, after)
 
 
 def _rings(image: Floats) -> tuple[tuple[float, ...], tuple[float, ...]]:

@@ -23,7 +23,7 @@ def run(args: argparse.Namespace) -> int:
             raise BadInput(f"{folder}: there is no such folder")
     if not folders or args.rig:
         rig = load_document(Rig, rig_path(args.rig or EXAMPLE_RIGS[0]))
-        folders += coverage_folders(rig.id, rig.frames.folder)
+        folders += coverage_folders(rig.id, rig.frames.folder, rig.frames.libraries)
     wanted = Wanted(
         darks=args.darks, flats=args.flats, dark_flats=args.dark_flats, biases=args.biases,
         within_c=args.within_c, within_deg=args.within_deg, within_steps=args.within_steps,

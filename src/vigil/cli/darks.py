@@ -67,7 +67,7 @@ def _sets(text: str, count: int | None) -> list[DarkSet]:
 
 def _wanted(rig: Rig, count: int | None) -> list[DarkSet]:
     """What lights in the rig's folders lack."""
-    folders = coverage_folders(rig.id, rig.frames.folder)
+    folders = coverage_folders(rig.id, rig.frames.folder, rig.frames.libraries)
     wanted = Wanted(darks=count or 20)
     found = cover(made_frames(folder for folder in folders if folder.exists()), wanted)
     return [DarkSet(**asdict(one)) for one in sets_wanted(found)]

@@ -13,7 +13,7 @@ from vigil.cli.bencherrands import Order, alone_wanted, carry_out
 from vigil.cli.files import EXAMPLE_RIGS, load_document, moment_wanted, rig_path
 from vigil.documents.errands import Outcome
 from vigil.documents.events import Event, Kind
-from vigil.documents.flats import FLATS, FlatsWish
+from vigil.documents.flats import FLATS, FlatsWish, in_groups
 from vigil.documents.rig import Rig
 from vigil.engine.errand import ErrandRefused
 from vigil.engine.errands.flats import Flats
@@ -74,6 +74,8 @@ def _values(args: argparse.Namespace, rig: Rig) -> dict[str, Any]:
             full = rig.camera.full_scale_adu if rig.camera else 65535
             low, high = 100 * low / full, 100 * high / full
         values |= {"low_percent": low, "high_percent": high, "aim_percent": (low + high) / 2}
+    if args.window_of:
+        values["windows"] = _windows_of(args.window_of, rig)
     if args.aim is not None:
         values["aim_percent"] = args.aim
         if not args.window:
@@ -85,12 +87,28 @@ def _values(args: argparse.Namespace, rig: Rig) -> dict[str, Any]:
     return {**values, "move": False} if args.stay else values
 
 
+def _windows_of(options: list[str], rig: Rig) -> dict[str, dict[str, float]]:
+    """By filter. Raises BadInput."""
+    there = {f.name: f.width_nm for f in rig.wheel.filters} if rig.wheel else {}
+    found: dict[str, dict[str, float]] = {}
+    for option in options:
+        names, _, window = option.partition("=")
+        low, high = window_range("--window-of", window)
+        wanted = in_groups([name.strip() for name in names.split(",")], there)
+        if unknown := [name for name in wanted if name not in there]:
+            raise BadInput(f"--window-of {option!r}: {', '.join(unknown)} is no filter of {rig.name}")
+        for name in wanted:
+            found[name] = {"low_percent": low, "high_percent": high, "aim_percent": (low + high) / 2}
+    return found
+
+
 def plan_of(rig: Rig, wish: FlatsWish) -> dict[str, Any]:
     """What a run would do; how long it takes goes by exposures of half the longest."""
     part, panel = rig.camera, rig.panel
     assert part is not None and panel is not None, "checked before"
     camera = Camera(0.0, float(part.full_scale_adu))
-    limits, names = limits_of(rig, wish, camera), wish.filters_in(rig.wheel)
+    names = wish.filters_in(rig.wheel)
+    limits = limits_of(rig, wish, camera, "")
     darks = wish.count if wish.dark_flats is None else wish.dark_flats
     each_s = part.download_of(wish.binning)
     frames = len(names) * (wish.count + darks)
@@ -108,6 +126,7 @@ def plan_of(rig: Rig, wish: FlatsWish) -> dict[str, Any]:
         "levels": [limits.lowest_level, limits.highest_level],
         "exposures_s": [limits.least_exposure_s, limits.most_exposure_s],
         "window_percent": [wish.low_percent, wish.high_percent],
+        "windows_percent": {n: [w.low_percent, w.high_percent] for n, w in wish.windows.items()},
         "window_adu": [round(limits.low_adu), round(limits.high_adu)],
         "aim_percent": wish.aim_percent,
         "moves": wish.move,

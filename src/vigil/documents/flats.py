@@ -1,5 +1,6 @@
 """What people ask of flats and darks."""
 
+from collections.abc import Iterable, Mapping
 from typing import Annotated, Literal
 
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, model_validator
@@ -12,21 +13,37 @@ Count = Annotated[int, Field(ge=0, le=500)]
 Seconds = Annotated[float, Field(gt=0, le=600)]
 
 
-class FlatsWish(BaseModel):
+class LevelWindow(BaseModel):
+    """Where a flat's mean may lie, and where it is wanted, in per cent of full scale."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    aim_percent: Percent = 35.0
+    low_percent: Percent = 30.0
+    high_percent: Percent = 40.0
+
+    @model_validator(mode="after")
+    def _aim_inside(self) -> "LevelWindow":
+        if not self.low_percent <= self.aim_percent <= self.high_percent:
+            raise ValueError(
+                f"the aim, {self.aim_percent:g} %, must lie in its window, {self.low_percent:g} to "
+                f"{self.high_percent:g} %"
+            )
+        return self
+
+
+class FlatsWish(LevelWindow):
     """Flats: `filters` (empty: all that stand in slots), `count` of each and as many dark flats
     (`dark_flats`; empty: the same number, 0: none), the level aimed at and its window in per cent of full
     scale, and how long an exposure may be (empty: the panel's and the camera's shortest clean one)."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
 
     filters: tuple[str, ...] = ()
     count: Count = 30
     dark_flats: Count | None = None
     binning: Annotated[int, Field(ge=1, le=4)] = 1
     gain: Annotated[int, Field(ge=0)] | None = None
-    aim_percent: Percent = 35.0
-    low_percent: Percent = 30.0
-    high_percent: Percent = 40.0
+    windows: dict[str, LevelWindow] = Field(default_factory=dict)
+    """Of filters that have another level window than the rest."""
     least_exposure_s: Seconds | None = None
     most_exposure_s: Seconds = 30.0
     source: Literal["panel", "person", "cloth", "twilight"] | None = None
@@ -54,6 +71,10 @@ class FlatsWish(BaseModel):
         """Whether the tube looks at the open sky."""
         return self.source in ("cloth", "twilight")
 
+    def window_of(self, name: str) -> LevelWindow:
+        """A filter's level window."""
+        return self.windows.get(name, self)
+
     def filters_in(self, wheel: WheelPart | None) -> list[str]:
         """Those that are wanted, in the order of the slots; without a wheel one nameless filter."""
         if wheel is None:
@@ -62,11 +83,6 @@ class FlatsWish(BaseModel):
 
     @model_validator(mode="after")
     def _in_order(self) -> "FlatsWish":
-        if not self.low_percent <= self.aim_percent <= self.high_percent:
-            raise ValueError(
-                f"the aim, {self.aim_percent:g} %, must lie in its window, {self.low_percent:g} to "
-                f"{self.high_percent:g} %"
-            )
         if self.when is not None and self.source != "twilight":
             raise ValueError(f"{self.when} goes with the twilight sky as the light")
         if self.least_exposure_s is not None and self.least_exposure_s > self.most_exposure_s:
@@ -104,3 +120,20 @@ class DarksWish(BaseModel):
     dark: bool = False
     """Whether it is dark: telescope covered, nothing is asked."""
     have: dict[str, Count] = Field(default_factory=dict)
+
+
+BROADBAND, NARROWBAND = "broadband", "narrowband"
+_NARROW_NM = 20.0
+
+
+def in_groups(names: Iterable[str], widths_nm: Mapping[str, float]) -> list[str]:
+    """Filters by their names, or all of a group: narrowband passes less than 20 nm, broadband more."""
+    found: list[str] = []
+    for name in names:
+        if name == BROADBAND:
+            found += [f for f, width in widths_nm.items() if width >= _NARROW_NM]
+        elif name == NARROWBAND:
+            found += [f for f, width in widths_nm.items() if width < _NARROW_NM]
+        else:
+            found.append(name)
+    return found

@@ -31,10 +31,12 @@ class Limits:
     most_exposure_s: float
     low_adu: float
     high_adu: float
+    aimed_adu: float | None = None
+    """Else the window's middle."""
 
     @property
     def aim_adu(self) -> float:
-        return (self.low_adu + self.high_adu) / 2
+        return (self.low_adu + self.high_adu) / 2 if self.aimed_adu is None else self.aimed_adu
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,7 +2,7 @@
 filter will see it."""
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from itertools import pairwise
 from typing import Literal
@@ -123,6 +123,12 @@ def twilight_limits(rig: Rig, wish: FlatsWish, camera: Camera, dec_deg: float) -
     return TwilightLimits(aim_adu, least_s, max(wish.most_exposure_s, least_s), between_s)
 
 
+def aim_share(wish: FlatsWish, camera: Camera, name: str) -> float:
+    """The aim of all filters over that of one which has another window, each over the bias."""
+    common, own = (camera.share_adu(w.aim_percent) - camera.bias_adu for w in (wish, wish.window_of(name)))
+    return common / own
+
+
 @dataclass(frozen=True, slots=True)
 class SkyPlan:
     """What is expected of a twilight, before a frame has shown anything."""
@@ -144,10 +150,14 @@ def sky_plan(rig: Rig, wish: FlatsWish, at: datetime) -> SkyPlan | None:
     course = sky_course(rig, window)
     names, lights = wish.filters_in(rig.wheel), rig.camera.settings_for("lights")
     gain = wish.gain if wish.gain is not None else lights.gain or 0
-    filters = sky_filters(rig, names, wish.binning, gain)
+    camera = Camera(0.0, float(rig.camera.full_scale_adu))
+    filters = [
+        replace(one, adu_s=one.adu_s * aim_share(wish, camera, one.name))
+        for one in sky_filters(rig, names, wish.binning, gain)
+    ]
     places = twilight_places(rig, window.begins)
     dec_deg = places[0].dec_deg if places else 0.0
-    limits = twilight_limits(rig, wish, Camera(0.0, float(rig.camera.full_scale_adu)), dec_deg)
+    limits = twilight_limits(rig, wish, camera, dec_deg)
     return SkyPlan(window, course, expected_turns(filters, course, limits, wish.count, CHANGE_S))
 
 

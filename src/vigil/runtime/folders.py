@@ -2,6 +2,7 @@
 
 import os
 import shutil
+from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -140,10 +141,10 @@ def calibration_folder(rig_id: str) -> Path:
     return data_folder(rig_id) / "calibration"
 
 
-def coverage_folders(rig_id: str, frames_folder: str | None) -> list[Path]:
-    """Where a rig's lights and calibration frames are; may not exist yet."""
+def coverage_folders(rig_id: str, frames_folder: str | None, libraries: Iterable[str] = ()) -> list[Path]:
+    """Where a rig's lights and calibration frames are, and people's own libraries; may not exist yet."""
     lights = Path(frames_folder).expanduser() if frames_folder else data_folder(rig_id) / "frames"
-    return [lights, calibration_folder(rig_id)]
+    return [lights, calibration_folder(rig_id), *(Path(name).expanduser() for name in libraries)]
 
 
 def plans_folder(rig_id: str) -> Path:

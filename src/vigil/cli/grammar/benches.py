@@ -266,9 +266,15 @@ def add_flats(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
     flats.add_argument(
         "files", nargs="*", metavar="FILE", help="advise: TRIALS.csv; judge: flats; try: a light, then flats"
     )
-    flats.add_argument("--less", nargs="+", metavar="FILE", help="try: dark flats or bias, taken off each flat")
+    flats.add_argument("--less", nargs="+", metavar="FILE", help="try: dark flats or bias, off each flat")
     flats.add_argument("--dark", nargs="+", metavar="FILE", help="try: darks or bias, taken off the light")
     flats.add_argument("--window", metavar="LO..HI", help="of the mean level (30..40 %%)")
+    flats.add_argument(
+        "--window-of",
+        action="append",
+        metavar="F,F=LO..HI",
+        help="plan, run: another window for some filters, or for broadband or narrowband",
+    )
     for name, least, words in (
         ("least", "shortest clean one", "panel's and camera's"),
         ("most", "longest", "30"),

@@ -2,7 +2,7 @@
 
 from typing import Annotated
 
-from pydantic import field_validator
+from pydantic import Field, field_validator
 
 from vigil.documents.rig.part import Part, Shown
 from vigil.files.names import USUAL_PATTERN, check_pattern
@@ -13,6 +13,11 @@ class FramesPart(Part):
 
     folder: Annotated[str | None, Shown("folder", help="empty: Vigil's own")] = None
     pattern: Annotated[str, Shown("naming", safe=True)] = USUAL_PATTERN
+    libraries: Annotated[
+        list[str],
+        Field(max_length=50),
+        Shown("frames from before", safe=True, help="folders that calibration frames are looked for in, too"),
+    ] = []  # noqa: RUF012 (pydantic copies defaults)
 
     @field_validator("pattern")
     @classmethod

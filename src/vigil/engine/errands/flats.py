@@ -7,6 +7,7 @@ from typing import Any
 
 from vigil.documents.events import Event, Kind
 from vigil.documents.flats import FLATS, FlatsWish
+from vigil.documents.night import NotAllowed
 from vigil.documents.rig import Rig
 from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.arbiter import Urgency
@@ -22,6 +23,10 @@ from vigil.planning.skyflats import FlatPlace, SkyWindow, cloth_places, next_win
 from vigil.planning.spans import site_time
 
 _READY, _NOT, _PATIENCE = "it is", "leave it", timedelta(minutes=15)
+_MAY_CHANGE = frozenset(
+    {"aim_percent", "low_percent", "high_percent", "windows", "least_exposure_s", "most_exposure_s", "count"}
+    | {"dark_flats"}
+)
 _AHEAD, _OPENS_BEFORE = timedelta(hours=6), timedelta(minutes=6)
 """A twilight is waited for so long at most; roof and cover open so long before its first frame."""
 
@@ -35,6 +40,7 @@ class Flats(PlainErrand):
     RESUMES = True
     wish: FlatsWish
     _open_by_day = False
+    _job: FlatsTaking | None = None
 
     @classmethod
     def asked_for(
@@ -93,6 +99,21 @@ class Flats(PlainErrand):
     def wants_daylight(self, now: datetime) -> bool:
         return self._open_by_day
 
+    def tell(self, values: dict[str, Any]) -> str:
+        """Other windows, exposures or counts for what is still to come."""
+        other = set(values) - _MAY_CHANGE
+        if other or not values:
+            raise NotAllowed(f"while flats are taken {', '.join(sorted(_MAY_CHANGE))} can be changed")
+        try:
+            wish = wished(FlatsWish, {**self.wish.model_dump(), **values})
+        except ErrandRefused as refused:
+            raise NotAllowed(str(refused)) from None
+        assert isinstance(wish, FlatsWish)
+        self.wish = wish
+        if self._job is not None:
+            self._job.wish = wish
+        return "in force from the next frame on; filters that could not be done are tried again at their turn"
+
     async def work(self, kit: Kit) -> dict[str, Any]:
         await connected(kit, self.claims | (SENSORS if self.wish.of_the_sky else frozenset()))
         if self.wish.source == "twilight":
@@ -113,7 +134,7 @@ class Flats(PlainErrand):
             if self.wish.move:
                 # a panel laid on by hand lies on the open telescope
                 await put_away(kit, cover=panel.placed != "by hand")
-            job = FlatsJob(**await self._common(kit), light=light)
+            self._job = job = FlatsJob(**await self._common(kit), light=light)
             await job.take_flats()
             await job.take_dark_flats()
         return job
@@ -121,7 +142,7 @@ class Flats(PlainErrand):
     async def _cloth(self, kit: Kit) -> FlatsTaking:
         """By day the tube looks away from the sun, a cloth on it; the roof is shut for the dark flats."""
         common = await self._common(kit)
-        job = FlatsJob(**common, source="cloth")
+        self._job = job = FlatsJob(**common, source="cloth")
         async with self._by_day(kit, lambda: cloth_places(kit.rig, kit.clock.utcnow()), cover_shuts=False):
             await self._ask(kit, "Lay the cloth smooth on the telescope, cap off: is it ready?")
             await job.take_flats()
@@ -133,7 +154,7 @@ class Flats(PlainErrand):
         await kit.step(
             {"window": {"when": window.when, "until": window.ends.isoformat()}}, f"of the {window.when}"
         )
-        job = TwilightJob(**await self._common(kit), window=window)
+        self._job = job = TwilightJob(**await self._common(kit), window=window)
         await job.measure_camera()
         await self._until_its_turn(kit, job)
         async with self._by_day(kit, lambda: twilight_places(kit.rig, kit.clock.utcnow())):

@@ -24,6 +24,7 @@ class FlatsJob(FlatsTaking):
     """Light of a panel, or of a cloth by day that has one level only."""
 
     light: Light = field(default_factory=SteadyLight)
+    _judged_by: dict[str, Limits] = field(default_factory=dict)
 
     async def take_flats(self) -> None:
         """Raises DeviceError, ActivityFailed, OSError; one filter's failure doesn't stop the others."""
@@ -31,18 +32,21 @@ class FlatsJob(FlatsTaking):
         self.begin_progress(names)
         await self.light.set(0)
         await self.measure_camera()
-        self.limits = limits_of(self.kit.rig, self.wish, self.camera)
         for name in names:
-            try:
-                await self._search(name)
-            except DeviceError as problem:
-                self.advice[name] = FilterAdvice(name, False, reason=str(problem), change="that mended")
+            await self._searched(name)
         await self._tell_feasible()
         if self.wish.trial:
             return
         for name in names:
+            if self._judged_by.get(name) != self.limits_of(name):
+                await self._searched(name)  # the limits were changed meanwhile
+                await self._tell_feasible()
             if self.advice[name].feasible and self.have.get(name, 0) < self.wish.count:
                 await self._flats(name)
+
+    def limits_of(self, name: str) -> Limits:
+        """As they are wanted now."""
+        return limits_of(self.kit.rig, self.wish, self.camera, name)
 
     async def take_dark_flats(self) -> None:
         """As the flats, the light off: same exposure, whatever filter is in. Raises as `take_flats`."""
@@ -54,17 +58,26 @@ class FlatsJob(FlatsTaking):
 
     # -- before the first ---------------------------------------------------------------------------
 
+    async def _searched(self, name: str) -> None:
+        self._judged_by[name] = self.limits_of(name)
+        try:
+            await self._search(name)
+        except DeviceError as problem:
+            self.advice[name] = FilterAdvice(name, False, reason=str(problem), change="that mended")
+
     async def _search(self, name: str) -> None:
         """Raises what devices raise; what can't be done is in `advice`."""
         if name in self.wish.found:
             level, exposure_s = self.wish.found[name]
             words = f"level {level}, {exposure_s:.3g} s, as before"
-            self.advice[name] = FilterAdvice(name, True, level, exposure_s, self.limits.aim_adu, 0.0, words)
+            self.advice[name] = FilterAdvice(
+                name, True, level, exposure_s, self.limits_of(name).aim_adu, 0.0, words
+            )
             return
         await self.through(name)
         widths = {f.name: f.width_nm for f in self.kit.rig.wheel.filters} if self.kit.rig.wheel else {}
-        limits = self.limits
         while True:
+            limits = self.limits_of(name)
             step = next_try(name, self.trials, self.camera, limits, widths, self.wish.count)
             if isinstance(step, FilterAdvice):
                 self.advice[name] = step
@@ -94,7 +107,8 @@ class FlatsJob(FlatsTaking):
             await self.light.set(found.level)
             while self.have.get(name, 0) < self.wish.count:
                 kept = await self.keep("flat", name, exposure_s, self.have.get(name, 0) + 1)
-                inside = self.limits.low_adu <= kept.mean_adu <= self.limits.high_adu
+                limits = self.limits_of(name)
+                inside = limits.low_adu <= kept.mean_adu <= limits.high_adu
                 if inside:
                     misses = 0
                     self.have[name] = self.have.get(name, 0) + 1
@@ -104,7 +118,7 @@ class FlatsJob(FlatsTaking):
                 await self.tell_frame("flat", name, kept, inside, exposure_s, self.light.level)
                 if misses >= _MOST_MISSES:
                     raise ActivityFailed(f"{misses} frames one after another were outside the window")
-                exposure_s = self._corrected(exposure_s, kept.mean_adu)
+                exposure_s = self._corrected(exposure_s, kept.mean_adu, limits)
         except (DeviceError, ActivityFailed) as problem:
             self.failed[name] = str(problem)
             await self.kit.step({"failed": name}, f"{name}: {problem}; the other filters go on")
@@ -112,19 +126,20 @@ class FlatsJob(FlatsTaking):
         self.advice[name] = FilterAdvice(name, True, found.level, exposure_s, None, 0.0, found.reason)
         await self.tell_judged(name)
 
-    def _corrected(self, exposure_s: float, mean_adu: float) -> float:
+    def _corrected(self, exposure_s: float, mean_adu: float, limits: Limits) -> float:
         """A lamp that warms up is followed; small differences are left alone, so that dark flats match."""
         bias = self.camera.bias_adu
-        ratio = (self.limits.aim_adu - bias) / max(mean_adu - bias, 1.0)
-        spare = min(mean_adu - self.limits.low_adu, self.limits.high_adu - mean_adu)
-        if spare > 0.2 * (self.limits.high_adu - self.limits.low_adu):
+        ratio = (limits.aim_adu - bias) / max(mean_adu - bias, 1.0)
+        spare = min(mean_adu - limits.low_adu, limits.high_adu - mean_adu)
+        if spare > 0.2 * (limits.high_adu - limits.low_adu):
             return exposure_s
         wanted = exposure_s * min(max(ratio, 0.25), 4.0)
-        return min(max(wanted, self.limits.least_exposure_s), self.limits.most_exposure_s)
+        return min(max(wanted, limits.least_exposure_s), limits.most_exposure_s)
 
 
-def limits_of(rig: Rig, wish: FlatsWish, camera: Camera) -> Limits:
-    """Levels, exposures and window of a job."""
+def limits_of(rig: Rig, wish: FlatsWish, camera: Camera, name: str) -> Limits:
+    """Levels, exposures and window of a job through a filter."""
+    window = wish.window_of(name)
     panel, part = (None if wish.source == "cloth" else rig.panel), rig.camera
     assert part is not None, "asked for before"
     least = max(panel.shortest_exposure_s if panel is not None else 0.0, part.shortest_exposure_s)
@@ -133,6 +148,7 @@ def limits_of(rig: Rig, wish: FlatsWish, camera: Camera) -> Limits:
         panel.top if panel is not None else 1,
         max(wish.least_exposure_s if wish.least_exposure_s is not None else least, 0.001),
         wish.most_exposure_s,
-        camera.share_adu(wish.low_percent),
-        camera.share_adu(wish.high_percent),
+        camera.share_adu(window.low_percent),
+        camera.share_adu(window.high_percent),
+        camera.share_adu(window.aim_percent),
     )

@@ -1,7 +1,7 @@
 """Flats of the twilight sky: each filter in its turn, the exposure following the light."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 
 from vigil.engine.activities.moves import take
@@ -18,7 +18,7 @@ from vigil.levels.twilight import (
     next_frame,
     next_shot,
 )
-from vigil.planning.skyflats import CHANGE_S, SkyWindow, sky_course, sky_filters, twilight_limits
+from vigil.planning.skyflats import CHANGE_S, SkyWindow, aim_share, sky_course, sky_filters, twilight_limits
 from vigil.planning.spans import site_time
 
 _LOOK_EVERY_S, _LOOK_BEFORE_S = 180.0, 20.0
@@ -40,7 +40,8 @@ class TwilightJob(FlatsTaking):
         self.taken_s: list[float] = list(self.wish.taken_s)
         self.course: SkyCourse = sky_course(self.kit.rig, self.window)
         gain = self.exposure(1.0).gain
-        self.belief = SkyBelief(tuple(sky_filters(self.kit.rig, self.names, self.wish.binning, gain)))
+        self._filters = sky_filters(self.kit.rig, self.names, self.wish.binning, gain)
+        self.belief = SkyBelief(tuple(self._filters))
         self.in_beam = ""
         self.looked_s = -1e9
 
@@ -68,6 +69,8 @@ class TwilightJob(FlatsTaking):
         """Raises DeviceError, OSError. Filters that get too few are in `failed`."""
         self.begin_progress(self.names)
         await self.measure_camera()
+        shares = [replace(one, adu_s=one.adu_s * self._share(one.name)) for one in self._filters]
+        self.belief = SkyBelief(tuple(shares))
         while True:
             now_s = self._now_s()
             shot = next_shot(
@@ -101,7 +104,7 @@ class TwilightJob(FlatsTaking):
             return  # the wheel took its time: another filter's turn, or not yet
         exposure_s = round(found[1], 3)
         kept = await self.keep("flat", name, exposure_s, self.have.get(name, 0) + 1)
-        low, high = (self.camera.share_adu(v) for v in (self.wish.low_percent, self.wish.high_percent))
+        low, high = self._window_adu(name)
         inside = low <= kept.mean_adu <= high
         if inside:
             self.have[name] = self.have.get(name, 0) + 1
@@ -118,16 +121,15 @@ class TwilightJob(FlatsTaking):
         wanted_s = self.course.exposure_s(now_s, limits.aim_adu / one.adu_s)
         exposure_s = round(min(max(wanted_s, limits.least_exposure_s), limits.most_exposure_s), 3)
         expected = self._expected_adu(shot.name, now_s, exposure_s)
-        shows = _SHOWS_FROM < expected / self.camera.full_scale_adu < _SHOWS_TO
+        shows = _SHOWS_FROM < expected / self._share(shot.name) / self.camera.full_scale_adu < _SHOWS_TO
         if shows and now_s - self.looked_s >= _LOOK_EVERY_S:
             self.looked_s = now_s
             frame = await take(self.kit, self.exposure(exposure_s))
             mean = middle_level(frame)
-            low, high = (self.camera.share_adu(v) for v in (self.wish.low_percent, self.wish.high_percent))
             trial = Trial(shot.name, 0, exposure_s, mean)
             exposures_s = [limits.least_exposure_s, limits.most_exposure_s]
             why = f"how bright the sky is; its turn is at {self._clock(shot.at_s)}"
-            await self.tell_trial(trial, frame, (low, high), exposures_s, why)
+            await self.tell_trial(trial, frame, self._window_adu(shot.name), exposures_s, why)
             self._learn(shot.name, frame.started_at, exposure_s, mean)
             return
         pause_s = min(shot.at_s - now_s - _LOOK_BEFORE_S, _LOOK_EVERY_S)
@@ -136,10 +138,19 @@ class TwilightJob(FlatsTaking):
     def _learn(self, name: str, begun: datetime, exposure_s: float, mean_adu: float) -> None:
         at_s = (begun - self.window.begins).total_seconds()
         expected = self._expected_adu(name, at_s, exposure_s)
-        self.belief = self.belief.after(name, mean_adu - self.camera.bias_adu, expected)
+        shown = (mean_adu - self.camera.bias_adu) * self._share(name)
+        self.belief = self.belief.after(name, shown, expected)
+
+    def _window_adu(self, name: str) -> tuple[float, float]:
+        window = self.wish.window_of(name)
+        return self.camera.share_adu(window.low_percent), self.camera.share_adu(window.high_percent)
+
+    def _share(self, name: str) -> float:
+        """By what a filter's light counts more, or less, so that all have one aim."""
+        return aim_share(self.wish, self.camera, name)
 
     def _expected_adu(self, name: str, at_s: float, exposure_s: float) -> float:
-        """Over the bias."""
+        """Over the bias, as it counts."""
         gathered = self.course.gathered(at_s + exposure_s) - self.course.gathered(at_s)
         return max(self.belief.of(name).adu_s * float(gathered), 1e-3)
 

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPolygonF
 
 from vigil.ui.flats.seen import FlatsSeen
-from vigil.ui.picture import CENTRE, RIGHT, Picture, wrapped, write
+from vigil.ui.picture import CENTRE, RIGHT, Picture, elided, wrapped, write
 from vigil.ui.theme import Size, number_font, text_font, theme
 
 _MOST_ROW_PX, _LEAST_ROW_PX = 84.0, 30.0
@@ -109,7 +109,15 @@ class SearchPicture(Picture):
             f"level {advice['level']}, {advice['exposure_s']:.3g} s", "text", number_font(Size.SMALL),
         )  # fmt: skip
         taken = f"{have[0]} flats, {have[1]} dark flats" if any(have) else "none taken yet"
-        write(painter, QPointF(at, middle + 13), taken, "soft", small)
+        judged = self._seen.judged.get(name)
+        if judged is None or not judged["faults"]:
+            even = f"; even, corners {judged['vignetting_percent']:.0f} % darker" if judged else ""
+            write(painter, QPointF(at, middle + 13), elided(taken + even, small, room), "soft", small)
+            return
+        faults = "; ".join(judged["faults"])
+        wrapped(
+            painter, QRectF(at, middle + 2, room, box.bottom() - middle + 8), f"{taken}; {faults}", "warn"
+        )
 
 
 def _shown(trials: list[dict[str, Any]], advice: dict[str, Any] | None) -> dict[str, Any] | None:

@@ -12,6 +12,8 @@ class FlatsSeen:
     trials: dict[str, list[dict[str, Any]]] = field(default_factory=dict)
     advice: dict[str, dict[str, Any]] = field(default_factory=dict)
     have: dict[tuple[str, str], int] = field(default_factory=dict)
+    judged: dict[str, dict[str, Any]] = field(default_factory=dict)
+    """By filter: how good its flats are."""
     levels: dict[str, list[float]] = field(default_factory=dict)
     """Means of the flats that were kept, in the order in which they were taken."""
 
@@ -21,6 +23,8 @@ class FlatsSeen:
             self.trials.setdefault(trial["filter"], []).append(trial)
         for one in values.get("advice", []):
             self.advice[one["filter"]] = one
+        if judged := values.get("judged"):
+            self.judged[judged["filter"]] = judged
         if frame := values.get("frame"):
             name = frame.get("filter", frame.get("set", ""))
             self.have[frame["kind"], name] = frame["have"]

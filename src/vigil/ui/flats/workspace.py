@@ -1,6 +1,7 @@
 """Flats & darks: coverage, what fits, the search, and the job."""
 
 from collections.abc import Callable
+from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
@@ -9,10 +10,13 @@ from PyQt6.QtWidgets import QWidget
 from vigil.documents.errands import Outcome
 from vigil.documents.events import Event, Kind
 from vigil.documents.flats import DARKS, FLATS
+from vigil.documents.messages import Command
 from vigil.files.madeframes import made_frames
+from vigil.files.trying import Choice, choices, tried
 from vigil.levels.advice import Limits, advise
 from vigil.levels.matching import Covered, Wanted, cover
 from vigil.levels.trials import Camera, Trial
+from vigil.planning.skyflats import SkyPlan, cloth_places, cloth_spans, sky_plan
 from vigil.runtime.folders import coverage_folders
 from vigil.ui.actions import Action
 from vigil.ui.flats.coverage import CoveragePicture
@@ -20,14 +24,18 @@ from vigil.ui.flats.fits import Fits, FitsPicture
 from vigil.ui.flats.search import SearchPicture
 from vigil.ui.flats.seen import FlatsSeen
 from vigil.ui.flats.tools import FlatsTools
+from vigil.ui.flats.trypicture import TriedOn, TryPicture, small_pictures
+from vigil.ui.flats.when import ClothHours, WhenPicture
 from vigil.ui.jobs import Jobs
+from vigil.ui.pieces import Choice as Picked
 from vigil.ui.pieces import label
 from vigil.ui.session import Session
 from vigil.ui.tune.bench import ErrandBench
 from vigil.ui.tune.tools import Doing
 from vigil.ui.workspace import scrolled, side
 
-COVERAGE, FITS, SEARCH = "Coverage", "What fits", "Levels"
+COVERAGE, FITS, SEARCH, WHEN, TRY = "Coverage", "What fits", "Levels", "When", "Try it"
+_NOTHING = "Nothing is tried yet: Try each takes one of every filter."
 _IDLE = "From the gaps makes what is missing the job."
 
 
@@ -41,10 +49,21 @@ class FlatsWorkspace(ErrandBench):
         self._unread = ""
         self.seen = FlatsSeen()
         self.coverage, self.fits, self.search = CoveragePicture(), FitsPicture(), SearchPicture()
-        self.tools = FlatsTools(Doing(self._begin, self._stop, self._say, lambda values, what: None))
+        self.when, self.trying = WhenPicture(), TryPicture()
+        self._when_of: tuple[Any, SkyPlan | ClothHours | None] | None = None
+        self._choices: dict[str, Choice] = {}
+        self._tried: TriedOn | None = None
+        self._try_said = ""
+        doing = Doing(self._begin, self._stop, self._say, self._edit)
+        self.tools = FlatsTools(doing, self._tell, self.show_anew)
         self.tools.gaps.clicked.connect(self._take_gaps)
-        pictures = {COVERAGE: self.coverage, FITS: self.fits, SEARCH: self.search}
-        main, _ = self._lay_out_views(pictures)
+        self.try_filter = Picked()
+        self.try_filter.setAccessibleName("Filter whose flats are tried")
+        self.try_filter.activated.connect(lambda _: self._try())
+        pictures = {COVERAGE: self.coverage, FITS: self.fits, SEARCH: self.search, WHEN: self.when,
+                    TRY: self.trying}  # fmt: skip
+        main, words = self._lay_out_views(pictures)
+        words.addWidget(self.try_filter)
         self.build(main, scrolled(side(label("Flats & darks", "head"), self.said, self.tools)))
         self.first = self.tools.gaps
         self.show_view(COVERAGE)
@@ -58,11 +77,26 @@ class FlatsWorkspace(ErrandBench):
         return "" if rig.camera is not None else f"{rig.name} has no camera"
 
     def _begin(self, kind: str, **values: Any) -> None:
-        if kind == FLATS and self._session.rig.panel is None:
+        of_sky = values.get("source") in ("cloth", "twilight")
+        if kind == FLATS and not of_sky and self._session.rig.panel is None:
             self._say(f"{self._session.rig.name} has no flat panel (Rig)")
             return
         if self._ask_for(kind, values) and kind == FLATS:
-            self.show_view(SEARCH)
+            self.show_view(WHEN if values.get("source") == "twilight" else SEARCH)
+
+    def _tell(self, values: dict[str, Any]) -> None:
+        """What is changed while flats are taken goes to them."""
+        errand = self.under_way
+        if errand is not None and errand.kind == FLATS:
+            self._session.ask(Command.TELL_ERRAND, errand=errand.errand, **values)
+
+    def _edit(self, values: dict[Any, Any], what: str) -> None:
+        try:
+            self._session.edits.edit_all(values, what)
+        except ValueError as problem:
+            self._say(str(problem))
+            return
+        self.read()
 
     def _take_gaps(self) -> None:
         self._say(f"{self.tools.take_gaps(self._covered or [])}.", "soft")
@@ -70,12 +104,64 @@ class FlatsWorkspace(ErrandBench):
     def read(self) -> None:
         """What is on the disk, by headers; off the window's thread."""
         rig = self._session.rig
-        folders = coverage_folders(rig.id, rig.frames.folder)
-        self._jobs.run("coverage", lambda: _covered_in(folders), self._show_covered, self._not_read)
+        folders = coverage_folders(rig.id, rig.frames.folder, rig.frames.libraries)
+        self._jobs.run("coverage", lambda: _covered_in(folders), self._show_read, self._not_read)
+
+    def _show_read(self, found: tuple[list[Covered], dict[str, Choice]]) -> None:
+        covered, self._choices = found
+        before = self.try_filter.currentText()
+        self.try_filter.clear()
+        self.try_filter.addItems([name or "no filter" for name in self._choices])
+        self.try_filter.setCurrentText(before)
+        self._show_covered(covered)
+        if self.view == TRY and self._tried is None:
+            self._try()
 
     def _show_covered(self, covered: list[Covered]) -> None:
         self._covered, self._unread = covered, ""
         self.show_anew()
+
+    # -- trying ---------------------------------------------------------------------------------------
+
+    def _view_shown(self, name: str) -> None:
+        self.try_filter.setVisible(name == TRY)
+        if name == TRY:
+            self._try()
+
+    def _try(self) -> None:
+        """The chosen filter's flats on its newest light; off the window's thread."""
+        name = list(self._choices)[self.try_filter.currentIndex()] if self._choices else None
+        if name is None:
+            return
+        choice = self._choices[name]
+        self._tried, self._try_said = None, f"Trying {len(choice.flats)} flats on {choice.light.name} …"
+        self._jobs.run("try", lambda: _tried_on(choice), self._show_tried, self._not_tried)
+        self.show_anew()
+
+    def _show_tried(self, tried: TriedOn) -> None:
+        self._tried = tried
+        self.show_anew()
+
+    def _not_tried(self, problem: Exception) -> None:
+        self._try_said = f"It can't be tried: {problem}"
+        self.show_anew()
+
+    # -- when -----------------------------------------------------------------------------------------
+
+    def _when(self) -> SkyPlan | ClothHours | None:
+        """Reckoned anew when what is asked for changes, and every five minutes."""
+        rig, wish, now = self._session.rig, self.tools.asked, self._session.moments.now
+        key = rig, wish, int(now.timestamp() // 300)
+        if self._when_of is None or self._when_of[0] != key:
+            found: SkyPlan | ClothHours | None
+            if wish.source == "cloth":
+                spans = cloth_spans(rig, now, now + timedelta(days=1))
+                place = cloth_places(rig, spans[0][0])[0].words if spans else ""
+                found = ClothHours(now, spans, place)
+            else:
+                found = sky_plan(rig, wish, now)
+            self._when_of = key, found
+        return self._when_of[1]
 
     def _not_read(self, problem: Exception) -> None:
         self._unread = f"The folders can't be read: {problem}"
@@ -118,6 +204,7 @@ class FlatsWorkspace(ErrandBench):
                 ("Take darks and bias frames", self.tools.darks, ""),
             ]
         )
+        made.append(Action("Try the flats on a light", lambda: self.show_view(TRY)))
         read = Action("Read the calibration folders again", self.read)
         return [*made, read, Action("Stop taking flats or darks", self._stop)]
 
@@ -130,22 +217,32 @@ class FlatsWorkspace(ErrandBench):
             else "No lights yet: after a night they are here."
         )
         self.coverage.show_covered(self._covered or [], said)
-        self.search.show_seen(self.seen, "Nothing is tried yet: Try each takes one of every filter.")
-        self.fits.show_fits(self._fits(), "Nothing is tried yet: Try each takes one of every filter.")
+        self.search.show_seen(self.seen, _NOTHING)
+        self.fits.show_fits(self._fits(), _NOTHING)
+        if self.view == WHEN:
+            self._show_when()
+        nothing = "Lights and flats of one filter are needed: none are in the folders yet."
+        self.trying.show_tried(self._tried, self._try_said or nothing)
         self.tools.show_rig(self._session.rig)
         self.tools.show_state(bool(why), busy)
+
+    def _show_when(self) -> None:
+        have = {name: count for (kind, name), count in self.seen.have.items() if kind == "flat"}
+        now, zone = self._session.moments.now, self._session.zone
+        said = "The sun passes no twilight here within two days."
+        self.when.show_when(self._when(), said, zone, now, self.tools.asked.count, have)
 
     def _fits(self) -> Fits | None:
         told = [trial for trials in self.seen.trials.values() for trial in trials]
         panel = self._session.rig.panel
         if not told or panel is None:
             return None
-        wish, last = self.tools.wish, told[-1]
+        wish, last = self.tools.asked, told[-1]
         camera = Camera(last["bias_adu"], last["full_scale_adu"])
         least_s, most_s, low, high = *last["exposures_s"], last["low_adu"], last["high_adu"]
         if self.under_way is None:  # what would be, by the fields as they are now
-            least_s, most_s = wish["least_exposure_s"], wish["most_exposure_s"]
-            low, high = (camera.share_adu(wish[name]) for name in ("low_percent", "high_percent"))
+            least_s, most_s = wish.least_exposure_s or least_s, wish.most_exposure_s
+            low, high = (camera.share_adu(v) for v in (wish.low_percent, wish.high_percent))
         limits = Limits(max(panel.lowest_level, 1), panel.top, least_s, most_s, low, high)
         trials = [Trial(t["filter"], t["level"], t["exposure_s"], t["mean_adu"]) for t in told]
         chosen = {
@@ -164,5 +261,12 @@ class FlatsWorkspace(ErrandBench):
         return twin, lambda: twin.show_seen(self.seen, "Nothing is tried yet.")
 
 
-def _covered_in(folders: list[Path]) -> list[Covered]:
-    return cover(made_frames(folder for folder in folders if folder.exists()), Wanted())
+def _covered_in(folders: list[Path]) -> tuple[list[Covered], dict[str, Choice]]:
+    there = [folder for folder in folders if folder.exists()]
+    return cover(made_frames(there), Wanted()), choices(there)
+
+
+def _tried_on(choice: Choice) -> TriedOn:
+    found = tried(choice)
+    words = f"{choice.light.name} with {len(choice.flats)} flats"
+    return TriedOn(found, words, *small_pictures(found))
