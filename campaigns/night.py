@@ -103,7 +103,7 @@ async def _play(
         devices = alter(observatory.devices) if alter is not None else None
         equipment = equip(rig, observatory, clock, workshop, out, rescue or out / "rescued", devices)
         often_s = look_every_s or (QUICK_LOOK_S if quick else POLL_S)
-        equipment = replace(equipment, look_every_s=often_s)
+        equipment = replace(equipment, look_every_s=often_s, calibration=out / "calibration")
         if quick:
             equipment = replace(equipment, measurer=QuickMeasurer(), write=no_file, eye=QuickEye())
         if not guides:

@@ -195,7 +195,7 @@ def test_a_calibration_that_is_cut_off_is_made_again(tmp_path: Path) -> None:
 
 def test_a_lasting_error_ends_a_frame_where_the_plan_wants_it(folder: Path) -> None:
     # the cable hangs: no pulse is done any more, and the drift takes the star away
-    drifts = fault(FaultKind.TIMES_OUT, "mount", at_min=5.6, minutes=3)
+    drifts = fault(FaultKind.TIMES_OUT, "mount", at_min=5.3, minutes=3)
     drifts = drifts.model_copy(update={"mount": MountEffects(drift_arcsec_min=20.0)})
     plan = an_evening(short_plan(count=1, exposure_s=120.0, guide_error_arcsec=6.0, guide_error_s=20.0))
     played = night(folder, drifts, plan, look_every_s=1.0)

@@ -22,6 +22,7 @@ from vigil.documents.rig import Rig
 from vigil.documents.rig.change import with_values
 from vigil.documents.scenario import Scenario
 from vigil.documents.store import save
+from vigil.engine.activities.moves import filter_to
 from vigil.engine.errand import ErrandRefused
 from vigil.files.fits import read_header
 from vigil.files.madeframes import made_frames
@@ -266,6 +267,23 @@ def test_flats_are_judged_once_they_are_there(tmp_path: Path) -> None:
     (judged,) = steps(events, "judged")
     assert judged["filter"] == "L" and judged["levels_adu"][""] > 18_000
     assert 10 < judged["vignetting_percent"] < 25, "18 % are the scenario's"
+
+
+@pytest.mark.parametrize("one_way", [False, True])
+def test_the_wheel_arrives_at_every_slot_from_the_one_below(one_way: bool) -> None:
+    """It rests on the same edge for flats as for lights, whatever filter was in before."""
+    rig = with_values(SMALL, {("wheel", "one_way"): one_way})
+    assert rig.wheel is not None and rig.simulated is not None
+    wheel = rig.wheel
+
+    async def use(bench: Bench) -> None:
+        state = bench.observatory.truth.gear.state
+        for name in ("S2", "L", "B", "R", "Ha", "L", "G", "S2"):
+            await filter_to(bench.kit, name)
+            slot = wheel.filter(name).slot
+            assert state.slot == slot and state.wheel_from == slot - 1, name
+
+    on_the_bench(Alone(rig, Scenario(), 3, rig.simulated.starts_at), use)
 
 
 def test_a_sample_of_jobs_that_are_cut_off() -> None:

@@ -18,6 +18,7 @@ from vigil.documents.messages import Command
 from vigil.documents.rig import Rig
 from vigil.documents.rig.beside import CoverPart, RoofPart, SafetyPart
 from vigil.documents.rig.change import with_values
+from vigil.documents.rig.mount import StoredPosition
 from vigil.documents.scenario import Scenario
 from vigil.engine.errand import ErrandRefused
 from vigil.files.madeframes import made_frames
@@ -123,6 +124,33 @@ def test_a_cloth_that_is_too_thin_or_a_sun_that_is_down_is_said(tmp_path: Path) 
     assert "too bright" in ended.reason and ended.values["outcome"] == "failed"
     ended, _, _ = alone(tmp_path, {"panel": {"cloth_share": 0.01}}, hours=4, source="cloth", filters=["L"])
     assert "no part of the sky that is even and away from the sun" in ended.reason
+
+
+def test_a_panel_on_the_wall_is_looked_at_from_its_own_position_by_day_too(tmp_path: Path) -> None:
+    """Neither parked nor covered meanwhile, both afterwards; and the guards leave that be."""
+    assert SMALL.mount is not None and SMALL.panel is not None
+    wall = StoredPosition(name="wall", hour_angle_deg=-60, dec_deg=15)
+    changed = {
+        "mount": SMALL.mount.model_copy(update={"positions": [*SMALL.mount.positions, wall]}),
+        "panel": SMALL.panel.model_copy(update={"placed": "fixed", "position": "wall"}),
+    }
+    rig = begins_at(-4).model_copy(update=changed)
+
+    async def work(place: Place) -> None:
+        answer = await place.ask(Command.BEGIN, kind="flats", filters=["L"], count=2, dark_flats=1)
+        assert answer.taken, answer.reason
+        await some_flats(place, 1)
+        gear = place.observatory.truth.gear
+        assert not gear.state.parked and shutters(place)["cover"] == "open" and not gear.state.tracking
+        ended = await place.until(Kind.ERRAND_ENDED)
+        assert ended.values["flats"] == {"L": 2} and ended.values["leaks"] == [], ended.reason
+        assert gear.state.parked and shutters(place)["cover"] == "closed" and gear.state.panel_level == 0
+        assert shutters(place).get("roof", "closed") == "closed", "it is not opened for that"
+
+    kept(tmp_path, work, rig=rig, pixels=True)
+    lost = changed["panel"].model_copy(update={"position": "nowhere"})  # type: ignore[attr-defined]
+    with pytest.raises(ErrandRefused, match="'nowhere', where the panel is looked at from"):
+        alone(tmp_path, rig=rig.model_copy(update={"panel": lost}), filters=["L"])
 
 
 def begins_at(hours: float) -> Any:

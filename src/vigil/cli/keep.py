@@ -24,7 +24,7 @@ from vigil.ledger.store import LedgerError
 from vigil.ledger.takeover import take_over
 from vigil.runtime.allowed import not_allowed
 from vigil.runtime.clock import ScenarioClock
-from vigil.runtime.folders import Folders, folders_of
+from vigil.runtime.folders import Folders, calibration_folder, folders_of
 from vigil.runtime.simulated import SimulatedLoop
 from vigil.runtime.workshop import Workshop
 from vigil.simulator.evening import load_state, state_at
@@ -73,7 +73,12 @@ async def _keep(
         clock = ScenarioClock(await _starts_at(rig, wanted, seed, scenario, folders, ledger))
         observatory = SimObservatory(rig, seed, clock, workshop, folders.sim_state, scenario)
         equipment = equip(rig, observatory, clock, workshop, _frames_of(rig, folders), folders.rescue)
-        equipment = replace(equipment, hand_folder=folders.by_hand, programs_not_allowed=not_allowed)
+        equipment = replace(
+            equipment,
+            hand_folder=folders.by_hand,
+            calibration=calibration_folder(rig.id),
+            programs_not_allowed=not_allowed,
+        )
         keeper = Keeper(equipment, ledger, pace=loop, scenery=SimScenery(observatory))
         truth = TruthLog(observatory, Path(args.truth)) if args.truth else None
         for number in (signal.SIGTERM, signal.SIGINT):

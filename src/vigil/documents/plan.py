@@ -241,6 +241,11 @@ class StandingOrders(Piece):
     ] = "shelter"
     park_at_end: Annotated[bool, Shown("park the mount")] = True
     warm_at_end: Annotated[bool, Shown("warm the camera up")] = True
+    darks_at_end_min: Annotated[
+        float,
+        Field(ge=0, le=480),
+        Shown("darks before warming, up to", "min", help="those that the lights lack; 0: none"),
+    ] = 0.0
 
     def dither_every(self, block: "Block") -> int | None:
         """After how many of a block's frames the next dither is due; None when it is off."""
@@ -249,7 +254,9 @@ class StandingOrders(Piece):
         return self.dither_every_frames
 
 
-WHOLE_NIGHT = frozenset({"focus_averaged_min", "when_unsafe", "park_at_end", "warm_at_end"})
+WHOLE_NIGHT = frozenset(
+    {"focus_averaged_min", "when_unsafe", "park_at_end", "warm_at_end", "darks_at_end_min"}
+)
 """Standing orders that no block can have limits of its own for."""
 
 

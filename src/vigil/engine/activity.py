@@ -4,7 +4,7 @@ from abc import ABC, abstractmethod
 from collections.abc import Awaitable, Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, ClassVar
+from typing import TYPE_CHECKING, Any, ClassVar
 
 from vigil.devices.protocols import RawFrame
 from vigil.devices.supervised import SupervisedDevices
@@ -18,6 +18,9 @@ from vigil.engine.progress import Progress
 from vigil.engine.questions import Questions
 from vigil.runtime.clock import Clock
 from vigil.runtime.programs import Ended
+
+if TYPE_CHECKING:
+    from vigil.engine.flats.atend import Library
 
 
 class ActivityFailed(RuntimeError):
@@ -48,6 +51,8 @@ class StepTools:
     """Where what is kept of the rig stands."""
     sample: Callable[[str, dict[str, Any]], None] = lambda stream, values: None
     """Takes what comes too often for events."""
+    library: "Library | None" = None
+    """Where calibration frames are."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,6 +4,7 @@ import asyncio
 import logging
 from collections.abc import Awaitable, Callable
 from dataclasses import dataclass
+from functools import partial
 
 from vigil.devices.errors import DeviceError
 from vigil.documents.devicekinds import DEVICE_KINDS
@@ -14,6 +15,7 @@ from vigil.engine.activities.heat import heated
 from vigil.engine.activities.shelter import unsheltered
 from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.arbiter import Arbiter, Lease, Urgency
+from vigil.engine.flats.atend import darks_at_end
 from vigil.engine.recorder import NightRecorder
 from vigil.engine.shutting import PARK_LIMIT_S, SHUTTER_LIMIT_S, close_cover, close_roof, park
 from vigil.engine.steps import activity_of
@@ -25,6 +27,7 @@ _ABORT_LIMIT_S = 20.0
 _ABORT_SHORT_S = 6.0
 _DISCONNECT_LIMIT_S = 30.0
 _LONGEST_WAIT_S = 12 * 3600.0
+_DARKS_MARGIN_S = 600.0
 _TRIES = 4
 _PAUSE_S = 5.0
 
@@ -48,7 +51,11 @@ async def close(kit: Kit, plan: NightPlan, recorder: NightRecorder, arbiter: Arb
     async with asyncio.TaskGroup() as group:
         group.create_task(closing.one("stop the camera", _ABORT_LIMIT_S, _stop_camera))
         group.create_task(closing.park_and_shut())
-        group.create_task(closing.warm())
+        if not plan.orders.darks_at_end_min:
+            group.create_task(closing.warm())
+    if plan.orders.darks_at_end_min:
+        await closing.darks()
+        await closing.warm()
     if kit.devices.heaters is not None:
         await closing.one("heaters off", _ABORT_LIMIT_S, _heaters_off, "heaters")
     for step in plan.closing:
@@ -82,6 +89,16 @@ class _Closing:
         if devices.roof is not None and roof is not None and not roof.clears_telescope:
             # a telescope that is not parked is in its way; the roof's own interlock has the last word
             await self.one("close the roof", SHUTTER_LIMIT_S, close_roof, "roof", "mount")
+
+    async def darks(self) -> None:
+        """Shut, and still cold."""
+        library, minutes = self._kit.tools.library, self._orders.darks_at_end_min
+        if library is None:
+            await _tell(self._recorder, "darks", "left out", "left out: a rehearsal takes none")
+            return
+        limit_s = 60 * minutes + _DARKS_MARGIN_S
+        take = partial(darks_at_end, library=library, minutes=minutes)
+        await self.one("darks", limit_s, take, "camera", "cooler")
 
     async def warm(self) -> None:
         camera = self._kit.rig.camera

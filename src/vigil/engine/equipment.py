@@ -50,6 +50,13 @@ class Equipment:
     """Of a plan's programs those that nobody at this computer has allowed yet."""
     hand_folder: Path | None = None
     """For frames taken by hand; else beside the others."""
+    calibration: Path | None = None
+    """For calibration frames; None where none are taken at a night's end."""
+
+    @property
+    def libraries(self) -> list[Path]:
+        """Folders of frames from before."""
+        return [Path(name).expanduser() for name in self.rig.frames.libraries]
 
     @property
     def kept_folder(self) -> Path:

@@ -29,6 +29,7 @@ from vigil.engine.ending import to_the_end
 from vigil.engine.equipment import Equipment
 from vigil.engine.errand import Errand
 from vigil.engine.exposurewatch import Exposing, ExposureWatch
+from vigil.engine.flats.atend import Library
 from vigil.engine.guiding.nightguider import NightGuider
 from vigil.engine.hand.frames import write_trial
 from vigil.engine.holding import GoOn, Holding, Rest
@@ -154,7 +155,11 @@ class Night(Errand):
         def sample(stream: str, values: dict[str, Any]) -> None:
             equipment.sample(self.id, stream, values)
 
-        return StepTools(folder, run_program, tube_c, keep, equipment.kept_folder, sample)
+        library = None
+        if equipment.calibration is not None:
+            looked_in = equipment.frames_folder, equipment.calibration, *equipment.libraries
+            library = Library(equipment.workshop, equipment.calibration, looked_in)
+        return StepTools(folder, run_program, tube_c, keep, equipment.kept_folder, sample, library)
 
     # -- what every errand tells -------------------------------------------------------------------
 

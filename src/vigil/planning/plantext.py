@@ -170,6 +170,8 @@ def closing_words(plan: NightPlan, rig: Rig) -> list[str]:
     told = ["mount parked" if plan.orders.park_at_end else "the mount is not parked"]
     if cooler is not None:
         warmed = f"camera warmed to {signed(cooler.warm_to_c)} °C, then off"
+        if plan.orders.darks_at_end_min:
+            told.append(f"darks that the lights lack, up to {plan.orders.darks_at_end_min:g} min")
         told.append(warmed if plan.orders.warm_at_end else "the camera stays cold")
     return told
 

@@ -3,9 +3,10 @@
 from vigil.simulator.above.light import OPEN_BAND, Light
 from vigil.simulator.chip import Chip
 from vigil.simulator.gear import Gear
+from vigil.sky.angles import separation_deg
 from vigil.sky.photometry import photons_s_cm2_nm
 
-_PANEL_LEFT_AT = 0.3
+_PANEL_LEFT_AT, _AT_PANEL_DEG = 0.3, 2.0
 
 
 def bands_of(gear: Gear, chip: Chip) -> tuple[tuple[float, float], ...]:
@@ -44,14 +45,26 @@ def panel_full_e_s_px(gear: Gear, chip: Chip, binning: int) -> float:
     return effects.panel.brightest_e_s * through * speed * area_um2
 
 
-def panel_e_s_px(gear: Gear, chip: Chip, binning: int) -> float:
+def panel_e_s_px(gear: Gear, chip: Chip, binning: int, looks: tuple[float, float] = (0.0, -90.0)) -> float:
     """Of the panel as it is now, when it stands before the telescope: in the closed cover, on the wall that a
-    parked telescope looks at, or laid on by hand and left there."""
+    parked telescope looks at, or one that stands at a stored position and `looks` there (hour angle and
+    declination), or laid on by hand and left there."""
     rig, state = gear.rig, gear.state
     if gear.scenario.panel.left_on:
         return _PANEL_LEFT_AT * panel_full_e_s_px(gear, chip, binning)
     in_cover = rig.cover is not None and state.shutters.get("cover", "closed") != "open"
     before = in_cover or state.panel_laid_on or (rig.cover is None and state.parked)
+    if rig.panel is not None and rig.panel.position is not None:
+        before = state.panel_laid_on or (not in_cover and _is_at(gear, rig.panel.position, looks))
     if rig.panel is None or not before or chip.guides:
         return 0.0
     return panel_share(gear, state.panel_level) * panel_full_e_s_px(gear, chip, binning)
+
+
+def _is_at(gear: Gear, position: str, looks: tuple[float, float]) -> bool:
+    """Whether the telescope looks at the panel on the wall, and stands still."""
+    mount = gear.rig.mount
+    stored = next((p for p in mount.positions if p.name == position), None) if mount is not None else None
+    if stored is None or gear.state.tracking:
+        return False
+    return float(separation_deg(*looks, stored.hour_angle_deg, stored.dec_deg)) < _AT_PANEL_DEG

@@ -67,8 +67,9 @@ def scene_of(
         obstruction=round(chip.optics.obstruction_mm / chip.optics.aperture_mm, 3),
         walk_px=_walk(gear, mount, chip, way, at, later_s, scale),
     )
-    shut = _shut(gear, chip)
-    panel_e_s = panel_e_s_px(gear, chip, exposure.binning) if exposure.light else 0.0
+    where = float(looks.hour_angle_deg[0]), float(looks.dec_deg[0])
+    shut = _shut(gear, chip, where)
+    panel_e_s = panel_e_s_px(gear, chip, exposure.binning, where) if exposure.light else 0.0
     sky = None
     if exposure.light and not shut and not gear.scenario.panel.left_on:
         sky = _sky(gear, aim, middle, dew, scale * chip.columns / exposure.binning / 3600)
@@ -277,10 +278,14 @@ def _shade(gear: Gear, chip: Chip, exposure: Exposure, panel_e_s: float, count: 
     )
 
 
-def _shut(gear: Gear, chip: Chip) -> bool:
+def _shut(gear: Gear, chip: Chip, where: tuple[float, float]) -> bool:
     """Whether a cover (main camera), the roof, or a panel laid on keeps the sky out."""
     rig, shutters = gear.rig, gear.state.shutters
     behind_cover = rig.cover is not None and (not chip.guides or off_axis(rig))
     cover_shut = behind_cover and shutters.get("cover", "closed") != "open"
     roof_shut = rig.roof is not None and shutters.get("roof", "closed") != "open"
-    return cover_shut or roof_shut or (gear.state.panel_laid_on and not chip.guides)
+    # a panel on the wall fills the telescope's view
+    at_panel = (
+        rig.panel is not None and rig.panel.position is not None and panel_e_s_px(gear, chip, 1, where) > 0
+    )
+    return cover_shut or roof_shut or ((gear.state.panel_laid_on or at_panel) and not chip.guides)

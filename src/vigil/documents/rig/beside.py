@@ -21,6 +21,9 @@ class FlatPanelPart(Part):
     shortest_exposure_s: Annotated[
         NotNegative, Shown("shortest exposure", "s", safe=True, help="the shortest clean flat")
     ] = 0.5
+    position: Annotated[
+        str | None, Shown("looked at from", help="a stored position of the mount; empty: parked")
+    ] = None
 
     @property
     def top(self) -> int:

@@ -5,14 +5,25 @@ from collections.abc import Awaitable, Callable
 from typing import Any, Literal
 
 from vigil.devices.errors import DeviceFault
-from vigil.devices.protocols import Camera, CameraState, Exposure, Focuser, PierSide, RawFrame
+from vigil.devices.protocols import (
+    Camera,
+    CameraState,
+    Exposure,
+    FilterWheel,
+    Focuser,
+    PierSide,
+    RawFrame,
+)
 from vigil.devices.supervised import CALL_TRIES, Supervised
 from vigil.documents.rig import Rig
+from vigil.documents.rig.filters import WheelPart
 from vigil.engine.activity import ActivityFailed, Kit
 from vigil.planning.sides import may_change_side, side_after_slew
 from vigil.sky.angles import separation_deg
+from vigil.sky.horizontal import unobserve
+from vigil.sky.instants import from_datetimes
 
-_SLEW_MARGIN_S = 60.0
+_SLEW_MARGIN_S, _QUICK_S = 60.0, 10.0
 _FOCUSER_MARGIN_S = 15.0
 _SLOWEST_STEPS_S = 20.0
 _WHEEL_TIMEOUT_S = 60.0
@@ -48,6 +59,17 @@ async def slew_to(kit: Kit, ra_deg: float, dec_deg: float, keeps_side: bool = Fa
     if told is not PierSide.UNKNOWN or kit.rig.mount.kind != "german":
         return told.value
     return side_after_slew(kit.rig, ra_deg, dec_deg, kit.clock.utcnow())
+
+
+async def to_stored(kit: Kit, name: str) -> None:
+    """The mount at a stored position, standing still. Raises KeyError for one that the rig hasn't."""
+    if kit.rig.mount is None:
+        raise ActivityFailed("there is no mount")
+    stored, site = kit.rig.mount.position(name), kit.rig.site.place()
+    at = from_datetimes(kit.clock.utcnow())
+    ra_deg, dec_deg = unobserve(stored.hour_angle_deg, stored.dec_deg, at, site)
+    await slew_to(kit, float(ra_deg) % 360, float(dec_deg))
+    await kit.devices.named("mount").do("stop tracking", _QUICK_S, lambda m: m.track(False))
 
 
 async def take_back(
@@ -91,15 +113,31 @@ def _to(stop: int) -> Callable[[Focuser], Awaitable[None]]:
 
 
 async def filter_to(kit: Kit, name: str) -> None:
-    """Turn the wheel to a filter."""
+    """Turn the wheel to a filter, arriving from the slot below: it rests on one edge of its slot or on the
+    other by where it came from, and dust on the filter moves by that."""
     wheel, holder = kit.devices.wheel, kit.rig.wheel
     if wheel is None or holder is None:
         return  # put in by hand
     slot = holder.filter(name).slot
     if slot is None:
         raise ActivityFailed(f"{name} stands in no slot of {holder.name}")
-    if wheel.state is None or wheel.state.slot != slot:
-        await wheel.do(f"turn to {name}", _WHEEL_TIMEOUT_S, lambda w: w.move_to(slot))
+    here = wheel.state.slot if wheel.state is not None else None
+    for stop in _slots_on_the_way(holder, here, slot):
+        await wheel.do(f"turn to {name}", _WHEEL_TIMEOUT_S, _into(stop))
+
+
+def _slots_on_the_way(holder: WheelPart, here: int | None, slot: int) -> list[int]:
+    """The slots to turn to one after another, the wanted one last; none where it is there."""
+    if here == slot:
+        return []
+    turns_both_ways = holder.kind == "wheel" and not holder.one_way
+    if here is None or not turns_both_ways or (slot - here) % holder.slots <= holder.slots / 2:
+        return [slot]
+    return [slot - 1 if slot > 1 else holder.slots, slot]
+
+
+def _into(slot: int) -> Callable[[FilterWheel], Awaitable[None]]:
+    return lambda wheel: wheel.move_to(slot)
 
 
 def frame_exposure(kit: Kit, exposure_s: float, use: Literal["framing", "focusing", "solving"]) -> Exposure:

@@ -4,20 +4,17 @@ from collections.abc import Iterable
 from datetime import timedelta
 from typing import Any
 
-from vigil.devices.protocols import Exposure
 from vigil.documents.events import Event, Kind
-from vigil.documents.flats import DARKS, DarkSet, DarksWish
+from vigil.documents.flats import DARKS, DarksWish
 from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.arbiter import Urgency
 from vigil.engine.errand import ErrandRecorder, ErrandRefused, PlainErrand, Workplace
-from vigil.engine.flats.frames import keep
-from vigil.engine.flats.prepare import cold, connected, needed, put_away
+from vigil.engine.flats.darksjob import DarksJob
+from vigil.engine.flats.prepare import connected, needed, put_away
 from vigil.engine.focusing.bench import wished
 from vigil.engine.shutting import close_roof
-from vigil.engine.wanted import FrameKind
 
 _DARK, _NOT, _PATIENCE = "it is dark", "leave it", timedelta(minutes=15)
-_LEAK_SHARE = 0.01
 
 
 class Darks(PlainErrand):
@@ -56,49 +53,11 @@ class Darks(PlainErrand):
             await close_roof(kit)
         if kit.devices.cover is None and not self.wish.dark:
             await self._ask(kit)
-        have, leaks = dict(self.wish.have), []
-        kit.progress.begin(
-            "darks", self.words, sum(have.values()), sum(one.count for one in self.wish.sets), "frames"
-        )
-        for number, one in enumerate(self.wish.sets):
-            leak = await self._take_set(kit, str(number), one, have)
-            leaks += [leak] if leak else []
-        words = f"{sum(have.values())} frames" + "".join(f"; {leak}" for leak in leaks)
-        return {"have": have, "leaks": leaks, "summary": words}
-
-    async def _take_set(self, kit: Kit, key: str, one: DarkSet, have: dict[str, int]) -> str:
-        """Returns what speaks of light, in words."""
-        part = kit.rig.camera
-        assert part is not None, "asked for before"
-        if have.get(key, 0) >= one.count:
-            return ""
-        set_point_c = await cold(kit, one.temperature_c)
-        lights = part.settings_for("lights")
-        gain = one.gain if one.gain is not None else lights.gain
-        offset = one.offset if one.offset is not None else lights.offset
-        is_bias = one.exposure_s == 0
-        exposure_s = part.shortest_exposure_s or 0.001 if is_bias else one.exposure_s
-        exposure = Exposure(exposure_s, gain or 0, offset or 0, one.binning, light=False)
         folder = self._place.calibration or self._place.folder / "calibration"
-        kind: FrameKind = "bias" if is_bias else "dark"
-        first: float | None = None
-        leak = ""
-        while have.get(key, 0) < one.count:
-            number = have.get(key, 0) + 1
-            kept = await keep(
-                kit, self._place.workshop, folder, kind, exposure, number, set_point_c=set_point_c
-            )
-            have[key] = number
-            first = kept.mean_adu if first is None else first
-            kit.progress.current = sum(have.values())
-            if abs(kept.mean_adu - first) > _LEAK_SHARE * part.full_scale_adu:
-                leak = f"{one.words}: the level changed by {kept.mean_adu - first:+.0f} ADU: light, or warmth"
-            frame = {
-                "set": key, "kind": kind, "path": str(kept.path), "have": number,
-                "mean_adu": round(kept.mean_adu, 1), "exposure_s": exposure_s,
-            }  # fmt: skip
-            await kit.step({"frame": frame}, f"{kind} {number} of {one.count}: {kept.mean_adu:.0f} ADU")
-        return leak
+        job = DarksJob(kit, self._place.workshop, folder, self.wish.sets, dict(self.wish.have))
+        await job.take()
+        words = f"{sum(job.have.values())} frames" + "".join(f"; {leak}" for leak in job.leaks)
+        return {"have": job.have, "leaks": job.leaks, "summary": words}
 
     async def _ask(self, kit: Kit) -> None:
         words = "Cover the telescope: is no light in it?"

@@ -9,12 +9,14 @@ from vigil.documents.events import Event, Kind
 from vigil.documents.flats import FLATS, FlatsWish
 from vigil.documents.night import NotAllowed
 from vigil.documents.rig import Rig
+from vigil.documents.rig.beside import FlatPanelPart
 from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.arbiter import Urgency
+from vigil.engine.ending import to_the_end
 from vigil.engine.errand import ErrandRecorder, ErrandRefused, PlainErrand, Workplace
 from vigil.engine.flats.job import FlatsJob
 from vigil.engine.flats.light import panel_light
-from vigil.engine.flats.opensky import open_sky
+from vigil.engine.flats.opensky import at_the_wall, open_sky, shut_again
 from vigil.engine.flats.prepare import SENSORS, cold, connected, needed, put_away
 from vigil.engine.flats.taking import FlatsTaking
 from vigil.engine.flats.twilightjob import TwilightJob
@@ -70,6 +72,10 @@ class Flats(PlainErrand):
         missing = [words for words, part in wanted if part is None]
         if missing:
             raise ErrandRefused(f"{rig.name} has no {' and no '.join(missing)}: no flats")
+        position = rig.panel.position if rig.panel is not None and not wish.of_the_sky else None
+        known = [p.name for p in rig.mount.positions] if rig.mount is not None else []
+        if position is not None and position not in known:
+            raise ErrandRefused(f"{position!r}, where the panel is looked at from, is no stored position")
         if wish.source == "twilight" and wish.trial:
             raise ErrandRefused("the twilight sky waits for nobody: no trials of it, take the flats")
         there = rig.wheel.in_slots if rig.wheel else []
@@ -131,13 +137,31 @@ class Flats(PlainErrand):
                 await self._ask(
                     kit, f"Lay {panel.name} on the telescope, cap off, no other light: is it ready?"
                 )
-            if self.wish.move:
-                # a panel laid on by hand lies on the open telescope
-                await put_away(kit, cover=panel.placed != "by hand")
-            self._job = job = FlatsJob(**await self._common(kit), light=light)
-            await job.take_flats()
-            await job.take_dark_flats()
+            async with self._before_panel(kit, panel):
+                self._job = job = FlatsJob(**await self._common(kit), light=light)
+                await job.take_flats()
+                await job.take_dark_flats()
         return job
+
+    @asynccontextmanager
+    async def _before_panel(self, kit: Kit, panel: FlatPanelPart) -> AsyncIterator[None]:
+        """Parked, or where the panel stands on a wall looking at it with the cover open; parked and covered
+        again afterwards."""
+        if not self.wish.move:
+            yield
+            return
+        # a panel laid on by hand lies on the open telescope
+        await put_away(kit, cover=panel.placed != "by hand")
+        if panel.position is None:
+            yield
+            return
+        self._open_by_day = True
+        try:
+            await at_the_wall(kit, panel.position)
+            yield
+        finally:
+            self._open_by_day = False
+            await to_the_end(shut_again(kit, roof=False))
 
     async def _cloth(self, kit: Kit) -> FlatsTaking:
         """By day the tube looks away from the sun, a cloth on it; the roof is shut for the dark flats."""

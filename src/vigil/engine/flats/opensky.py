@@ -6,7 +6,7 @@ from collections.abc import AsyncIterator, Callable, Sequence
 from contextlib import asynccontextmanager, suppress
 
 from vigil.devices.errors import DeviceError, Refused
-from vigil.engine.activities.moves import slew_to
+from vigil.engine.activities.moves import slew_to, to_stored
 from vigil.engine.activities.open import Open
 from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.conditions.safe import Safe, sky_check
@@ -36,7 +36,7 @@ async def open_sky(
         await _look_at(kit, places)
         yield
     finally:
-        await to_the_end(_shut_again(kit, cover_shuts))
+        await to_the_end(shut_again(kit, cover_shuts))
 
 
 async def _need_safe(kit: Kit) -> None:
@@ -79,12 +79,23 @@ async def _look_at(kit: Kit, places: Callable[[], Sequence[FlatPlace]]) -> None:
     raise ActivityFailed(refused)
 
 
-async def _shut_again(kit: Kit, cover_shuts: bool) -> None:
+async def at_the_wall(kit: Kit, position: str) -> None:
+    """The cover open, the telescope standing still before a panel on the wall; the roof stays as it is.
+    Raises what devices raise, Refused also where the way there leads past the sun."""
+    mount = kit.devices.named("mount")
+    if mount.state is None or mount.state.parked:
+        await mount.do("unpark", _CALL_S, lambda m: m.unpark())
+    await to_stored(kit, position)
+    if kit.rig.cover is not None:
+        await Open("cover", kit.rig.cover.moves_in_s).run(kit)
+
+
+async def shut_again(kit: Kit, cover: bool = True, roof: bool = True) -> None:
     """Each of them however often it takes; what doesn't shut keeps the others from nothing. Never raises: who
     guards the rig goes on trying."""
-    parts = [("cover", close_cover)] if cover_shuts and kit.rig.cover is not None else []
+    parts = [("cover", close_cover)] if cover and kit.rig.cover is not None else []
     parts += [("mount", park)] if kit.rig.mount is not None else []
-    parts += [("roof", close_roof)] if kit.rig.roof is not None else []
+    parts += [("roof", close_roof)] if roof and kit.rig.roof is not None else []
     for name, do in parts:
         for number in range(_TRIES):
             try:

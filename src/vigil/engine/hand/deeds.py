@@ -7,14 +7,12 @@ from typing import Any
 from vigil.devices.errors import Refused
 from vigil.documents.figures import signed
 from vigil.engine.activities.centre import Centre
-from vigil.engine.activities.moves import filter_to, focuser_to, slew_to
+from vigil.engine.activities.moves import filter_to, focuser_to, slew_to, to_stored
 from vigil.engine.activities.turn import TurnByHand, TurnCamera
 from vigil.engine.activity import Activity, ActivityFailed, Kit
 from vigil.engine.hand.limits import DIRECTIONS, within
 from vigil.engine.warming import warm_up
 from vigil.sky.angles import parse_dec_deg, parse_ra_deg
-from vigil.sky.horizontal import unobserve
-from vigil.sky.instants import from_datetimes
 
 SIDEREAL_DEG_S = 15.041067 / 3600
 _QUICK_S = 10.0
@@ -107,14 +105,8 @@ async def _frame(kit: Kit, values: dict[str, Any]) -> str:
 
 
 async def _to_stored(kit: Kit, values: dict[str, Any]) -> str:
-    assert kit.rig.mount is not None
-    stored, site = kit.rig.mount.position(values["position"]), kit.rig.site.place()
-    at = from_datetimes(kit.clock.utcnow())
-    ra_deg, dec_deg = unobserve(stored.hour_angle_deg, stored.dec_deg, at, site)
-    await slew_to(kit, float(ra_deg) % 360, float(dec_deg))
-    mount = kit.devices.named("mount")
-    await mount.do("stop tracking", _QUICK_S, lambda m: m.track(False))
-    return f"at {stored.name}, not tracking"
+    await to_stored(kit, values["position"])
+    return f"at {values['position']}, not tracking"
 
 
 async def _nudge(kit: Kit, values: dict[str, Any]) -> str:

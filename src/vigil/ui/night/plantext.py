@@ -31,6 +31,8 @@ from vigil.ui.theme import Size
 
 _NAME_PX = 96
 
+_AT_END = ("park_at_end", "warm_at_end", "darks_at_end_min")
+
 
 class BlockText(QWidget):
     """A block's name, its span in words, its lines."""
@@ -272,7 +274,7 @@ class PlanText(SeenOnly):
         layout.addSpacing(6)
         layout.addWidget(label("Closing", "section"))
         layout.addWidget(self._closing)
-        self.at_end = [OrderField(session, name, self.say) for name in ("park_at_end", "warm_at_end")]
+        self.at_end = [OrderField(session, name, self.say) for name in _AT_END]
         for field in self.at_end:
             layout.addWidget(field)
         layout.addWidget(self.closing)

@@ -87,6 +87,9 @@ class FieldRow(QWidget):
                 return [m.name for m in above.readout_modes]
             case "park":
                 return [p.name for p in above.positions]
+            case "position":
+                mount = self._model.value(("mount",))
+                return [p.name for p in mount.positions] if mount is not None else []
         return None
 
     def _chosen(self, index: int) -> Any:
