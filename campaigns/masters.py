@@ -82,7 +82,8 @@ async def _judged(bench: Bench, master: Master, binning: int) -> dict[str, Any]:
     assert bench.order.rig.camera is not None
     lights = bench.order.rig.camera.settings_for("lights")
     gain, offset = lights.gain or 0, lights.offset or 0
-    bias = offset * gear.scenario.camera.adu_per_offset
+    without = await truth.camera.expose(Exposure(0.001, gain, offset, binning, light=False))
+    bias = float(np.median(without.image))
     found: dict[str, Any] = {"left_out": round(master.left_out, 5)}
     lay_panel_on(bench.observatory, 200)
 
@@ -94,14 +95,14 @@ async def _judged(bench: Bench, master: Master, binning: int) -> dict[str, Any]:
                 return frame.image
         raise AssertionError("it stays dark")
 
-    response = await filled() - float(bias)
+    response = await filled() - bias
     found["response_rms_percent"] = _rms_percent(response / master.image)
     gear.state.panel_level, gear.state.panel_laid_on, gear.state.parked = 0, False, False
     gear.state.shutters |= {"cover": "open", "roof": "open"}
     for side in (1, -1):  # the wheel came from there, or from the other side
         gear.state.wheel_from = gear.state.slot - side * np.sign(gear.state.slot - gear.state.wheel_from or 1)
         light = await filled()
-        level = light - float(bias)
+        level = light - bias
         even = flattened(light, bias, master.image)
         name = "light_rms_percent" if side == 1 else "other_side_rms_percent"
         found[name] = _rms_percent(even)
