@@ -45,20 +45,26 @@ def panel_full_e_s_px(gear: Gear, chip: Chip, binning: int) -> float:
     return effects.panel.brightest_e_s * through * speed * area_um2
 
 
-def panel_e_s_px(gear: Gear, chip: Chip, binning: int, looks: tuple[float, float] = (0.0, -90.0)) -> float:
-    """Of the panel as it is now, when it stands before the telescope: in the closed cover, on the wall that a
-    parked telescope looks at, or one that stands at a stored position and `looks` there (hour angle and
-    declination), or laid on by hand and left there."""
+def panel_before(gear: Gear, looks: tuple[float, float]) -> bool:
+    """Whether the flat panel stands before the telescope, and nothing else is seen: in the closed cover, laid
+    on by hand while it is parked or left there, or on the wall at a stored position where `looks` (hour angle
+    and declination) says that the telescope stands still."""
     rig, state = gear.rig, gear.state
+    if rig.panel is None:
+        return False
+    in_cover = rig.cover is not None and state.shutters.get("cover", "closed") != "open"
+    if rig.panel.position is not None:
+        return state.panel_laid_on or (not in_cover and _is_at(gear, rig.panel.position, looks))
+    return in_cover or state.panel_laid_on or (rig.cover is None and state.parked)
+
+
+def panel_e_s_px(gear: Gear, chip: Chip, binning: int, looks: tuple[float, float] = (0.0, -90.0)) -> float:
+    """Of the panel as it is now, where it stands before the telescope."""
     if gear.scenario.panel.left_on:
         return _PANEL_LEFT_AT * panel_full_e_s_px(gear, chip, binning)
-    in_cover = rig.cover is not None and state.shutters.get("cover", "closed") != "open"
-    before = in_cover or state.panel_laid_on or (rig.cover is None and state.parked)
-    if rig.panel is not None and rig.panel.position is not None:
-        before = state.panel_laid_on or (not in_cover and _is_at(gear, rig.panel.position, looks))
-    if rig.panel is None or not before or chip.guides:
+    if not panel_before(gear, looks) or chip.guides:
         return 0.0
-    return panel_share(gear, state.panel_level) * panel_full_e_s_px(gear, chip, binning)
+    return panel_share(gear, gear.state.panel_level) * panel_full_e_s_px(gear, chip, binning)
 
 
 def _is_at(gear: Gear, position: str, looks: tuple[float, float]) -> bool:

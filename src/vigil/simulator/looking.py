@@ -11,7 +11,7 @@ from vigil.simulator.chance import generator
 from vigil.simulator.chip import Chip, main_chip, off_axis
 from vigil.simulator.frame.scene import Aim, Blur, Region, Scene, Seen, Sensor, Shade, Sky, plane_to_pixels
 from vigil.simulator.gear import Gear
-from vigil.simulator.lightpath import light_of, panel_e_s_px
+from vigil.simulator.lightpath import light_of, panel_before, panel_e_s_px
 from vigil.simulator.pointing.axes import Looks, beside, vector
 from vigil.simulator.simmount import SimMount
 from vigil.sky.brightness import SkyLights, StillMoon, sky_mag_arcsec2
@@ -284,8 +284,4 @@ def _shut(gear: Gear, chip: Chip, where: tuple[float, float]) -> bool:
     behind_cover = rig.cover is not None and (not chip.guides or off_axis(rig))
     cover_shut = behind_cover and shutters.get("cover", "closed") != "open"
     roof_shut = rig.roof is not None and shutters.get("roof", "closed") != "open"
-    # a panel on the wall fills the telescope's view
-    at_panel = (
-        rig.panel is not None and rig.panel.position is not None and panel_e_s_px(gear, chip, 1, where) > 0
-    )
-    return cover_shut or roof_shut or ((gear.state.panel_laid_on or at_panel) and not chip.guides)
+    return cover_shut or roof_shut or (panel_before(gear, where) and not chip.guides)
