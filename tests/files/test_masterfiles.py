@@ -1,6 +1,7 @@
 """Masters on disk, and which flats there are to try on which light."""
 
 import json
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
@@ -87,6 +88,9 @@ def test_a_filter_s_newest_light_is_tried_with_the_flats_that_serve_it(tmp_path:
     choice = found["L"]
     assert choice.light == paths["LIGHT"][0] and len(choice.flats) == 12 and len(choice.dark_flats) == 6
     assert len(choice.darks) == 5, "bias where there are no darks"
+    assert choice.words == "light.fits with 12 flats"
+    bare = replace(choice, darks=())
+    assert "no darks or bias" in bare.words and tried(bare).corner_after > 1.02
     seen = tried(choice)
     assert seen.corner_before < 0.85 and seen.corner_after == pytest.approx(1.0, abs=0.02)
 

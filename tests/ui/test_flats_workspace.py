@@ -180,6 +180,19 @@ def test_what_is_changed_while_flats_are_taken_is_told_to_them(
     assert values["most_exposure_s"] == 45 and values["errand"] == run_of[0].errand
 
 
+def test_a_job_that_goes_on_after_a_crash_shows_what_is_there_already(
+    stage: Stage, flats: FlatsWorkspace, run_of: list[Event]
+) -> None:
+    hear(stage, run_of, over=True)
+    trials = flats.seen.trials
+    given = {"have": {"L": 7}, "have_dark": {"L": 1}, "found": {"L": [20, 1.0]}}
+    again = run_of[0].model_copy(update={"errand": "flats-again", "id": 9000})
+    again = again.model_copy(update={"values": {**again.values, "given": given}})
+    stage.bridge.told.emit([again])
+    stage.settle()
+    assert flats.seen.trials == trials and flats.seen.have == {("flat", "L"): 7, ("dark flat", "L"): 1}
+
+
 def test_folders_of_frames_from_before_are_kept_in_the_rig(
     stage: Stage, flats: FlatsWorkspace, tmp_path: Path
 ) -> None:

@@ -69,6 +69,8 @@ class Errand(ABC):
 
     KIND: ClassVar[str]
     URGENCY: ClassVar[Urgency]
+    HURRIES: ClassVar[bool] = False
+    """Whether simulated time may run faster meanwhile: what goes on by itself for hours."""
 
     progress: Progress
     """How far what is under way has got; for people only."""

@@ -26,7 +26,15 @@ class Choice:
     flats: tuple[Path, ...]
     dark_flats: tuple[Path, ...] = ()
     darks: tuple[Path, ...] = ()
-    """Of the light, or bias frames in their place."""
+    """Of the light; in their place bias frames, or dark flats, which have the same zero level."""
+
+    @property
+    def words(self) -> str:
+        """What is tried on what, and what is missing."""
+        said = f"{self.light.name} with {len(self.flats)} flats"
+        if self.darks:
+            return said
+        return f"{said}; no darks or bias: its zero level stays in it, and corners come out too bright"
 
 
 def choices(folders: Iterable[Path]) -> dict[str, Choice]:
@@ -46,7 +54,7 @@ def choices(folders: Iterable[Path]) -> dict[str, Choice]:
 
         newest = max(_when(flat) for flat in serving.flats)
         flats = [flat for flat in serving.flats if newest - _when(flat) < 86400]
-        darks = serving.darks or serving.biases
+        darks = serving.darks or serving.biases or serving.dark_flats
         found[name] = Choice(where[id(light)][0], paths(flats), paths(serving.dark_flats), paths(darks))
     return found
 

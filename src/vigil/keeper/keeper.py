@@ -214,8 +214,8 @@ class Keeper:
         self._errands.start(night, self._run_night(night))
 
     async def _run_night(self, night: Night) -> None:
-        """Simulated time hurries only while a night is under way: an evening must not run by while a plan is
-        being made."""
+        """Simulated time hurries only while a night, or a job of flats or darks, is under way: an evening
+        must not run by while a plan is being made."""
         if self._clock_kind() == "virtual":
             await self._first(self._watched, self._retired)
         self._hurry(True)
@@ -225,7 +225,7 @@ class Keeper:
         except Exception:
             log.exception("the night failed")
         finally:
-            self._hurry(False)
+            self._pace_by_errands()
             self._guarding.under_way(False)
             self._rig.night_over()
         if night.under_way:
@@ -470,8 +470,13 @@ class Keeper:
         if not isinstance(speed, int | float) or not SLOWEST <= speed <= FASTEST:
             raise NotAllowed(f"a speed of {speed!r} is not possible: {SLOWEST:g} to {FASTEST:g}")
         self._night_speed = float(speed)
-        self._hurry(self._night_under_way() is not None)
+        self._pace_by_errands()
         return f"simulated time runs {speed:g} times as fast"
+
+    def _pace_by_errands(self) -> None:
+        """What goes on by itself for hours hurries, but for when a person is asked something."""
+        alone = any(errand.HURRIES and not errand.open_questions for errand in self._errands.under_way())
+        self._hurry(self._night_under_way() is not None or alone)
 
     def _hurry(self, yes: bool) -> None:
         if self._pace is not None and self._clock_kind() != "virtual":
@@ -577,6 +582,8 @@ class Keeper:
         if self._pace is not None:
             self._pace.event_happened()
         self._telling.event(event)
+        # once what was told has become its state
+        asyncio.get_running_loop().call_soon(self._pace_by_errands)
 
     async def _tell_live(self) -> None:
         """Progress once a second of real time; where time jumps nobody could read it."""

@@ -23,6 +23,7 @@ class Darks(PlainErrand):
     KIND = DARKS
     URGENCY = Urgency.BENCH
     RESUMES = True
+    HURRIES = True
     wish: DarksWish
 
     @classmethod

@@ -40,6 +40,7 @@ class Flats(PlainErrand):
     KIND = FLATS
     URGENCY = Urgency.BENCH
     RESUMES = True
+    HURRIES = True
     wish: FlatsWish
     _open_by_day = False
     _job: FlatsTaking | None = None

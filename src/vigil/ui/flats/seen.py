@@ -17,6 +17,14 @@ class FlatsSeen:
     levels: dict[str, list[float]] = field(default_factory=dict)
     """Means of the flats that were kept, in the order in which they were taken."""
 
+    def going_on(self, given: dict[str, Any]) -> "FlatsSeen":
+        """What is known when a job begins: nothing, or of one that goes on after a crash what there was."""
+        if not any(given.get(name) for name in ("have", "have_dark", "found")):
+            return FlatsSeen()
+        there = {("flat", name): count for name, count in given.get("have", {}).items()}
+        there |= {("dark flat", name): count for name, count in given.get("have_dark", {}).items()}
+        return FlatsSeen(dict(self.trials), dict(self.advice), there, dict(self.judged))
+
     def take(self, values: dict[str, Any]) -> None:
         """A step of the errand."""
         if trial := values.get("trial"):

@@ -180,7 +180,7 @@ class FlatsWorkspace(ErrandBench):
         if event.kind is Kind.ERRAND_STARTED:
             self._problem = "", "soft"
             if state.kind == FLATS:
-                self.seen = FlatsSeen()
+                self.seen = self.seen.going_on(event.values.get("given", {}))
         elif event.kind is Kind.ERRAND_STEP:
             self.seen.take(event.values)
         elif event.kind is Kind.ERRAND_ENDED:
@@ -268,5 +268,4 @@ def _covered_in(folders: list[Path]) -> tuple[list[Covered], dict[str, Choice]]:
 
 def _tried_on(choice: Choice) -> TriedOn:
     found = tried(choice)
-    words = f"{choice.light.name} with {len(choice.flats)} flats"
-    return TriedOn(found, words, *small_pictures(found))
+    return TriedOn(found, choice.words, *small_pictures(found))
