@@ -36,7 +36,7 @@ from vigil.documents.store import dump, load
 from vigil.levels.matching import Made, Wanted, cover
 from vigil.runtime.folders import ledger_file
 from vigil.ui.app import make_application
-from vigil.ui.flats.workspace import SEARCH, FlatsWorkspace
+from vigil.ui.flats.workspace import SEARCH, WHEN, FlatsWorkspace
 from vigil.ui.gallery import Gallery
 from vigil.ui.jobs import Jobs
 from vigil.ui.linkstate import LinkState
@@ -270,6 +270,12 @@ def _take_flats(stage: Stage, wanted: Callable[[str], bool]) -> None:
         flats.show_view(SEARCH)
         stage.settle()
         _save(window, "flats")
+    if wanted("twilight"):
+        flats.tools.source.setCurrentText("twilight sky")
+        flats.tools.source.activated.emit(flats.tools.source.currentIndex())
+        flats.show_view(WHEN)
+        stage.settle()
+        _save(window, "twilight")
 
 
 def _made_up(rig: Rig) -> list[Made]:
@@ -403,7 +409,7 @@ def _take_views(told: Told, wanted: Callable[[str], bool]) -> None:
         _take_guiding(stage)
     if wanted("polar"):
         _take_polar(stage)
-    if any(wanted(name) for name in ("coverage", "flats")):
+    if any(wanted(name) for name in ("coverage", "flats", "twilight")):
         _take_flats(stage, wanted)
     if wanted("scenery"):
         window.go_to("Watch")
@@ -422,11 +428,6 @@ def _take_views(told: Told, wanted: Callable[[str], bool]) -> None:
         stage.settle()
         _save(window, "commands")
         window.command_bar.close_bar()
-    if wanted("closing-question"):
-        window.close()
-        stage.settle()
-        _save(window, "closing-question")
-        window.question.answers[-1].click()
     theme.set_light(Light.RED)
     window.go_to("Watch")
     stage.settle()
