@@ -16,7 +16,7 @@ _CELLS, _ROUNDS, _CORNER = 24, 12, 5
 _CLIPPED_SHARE = 0.98
 _BAND_PX = 31
 """Lines beside a line, out of which it sticks where it belongs to a band."""
-MOST_CLIPPED, MOST_GRADIENT, MOST_UNEVEN, MOST_BANDS = 0.001, 0.03, 0.03, 0.003
+MOST_CLIPPED, MOST_GRADIENT, MOST_UNEVEN, MOST_BANDS = 0.001, 0.05, 0.05, 0.003
 MOST_DRIFT, MOST_CHANGE = 0.05, 0.01
 """Over a set: of its levels, and of the gradient from one frame to the next."""
 

@@ -1,6 +1,7 @@
 """Flats of a panel, a cloth by day or the twilight sky: searched, taken, with dark flats that match."""
 
-from collections.abc import AsyncIterator, Callable, Iterable, Sequence
+import re
+from collections.abc import AsyncIterator, Callable, Iterable, Mapping, Sequence
 from contextlib import asynccontextmanager
 from datetime import datetime, timedelta
 from typing import Any
@@ -269,12 +270,9 @@ class Flats(PlainErrand):
             words = f"{len(job.trials)} trials: {possible} of {len(job.advice)} can be done"
         else:
             words = f"{flats} flats and {darks} dark flats"
-        for one in impossible:
-            words += f"; {one.filter or 'no filter'} {one.reason}"
-        for name, why in job.failed.items():
-            words += f"; {name}: {why}"
-        for name, faults in job.faults.items():
-            words += f"; {name or 'no filter'}: {', '.join(faults)}"
+        words += _by_reason({one.filter: one.reason for one in impossible})
+        words += _by_reason(job.failed)
+        words += _by_reason({name: "; ".join(faults) for name, faults in job.faults.items()})
         if job.advice and len(impossible) + len(job.failed) == len(job.advice):
             raise ActivityFailed(words, figures=figures)
         return {**figures, "summary": words}
@@ -306,3 +304,15 @@ class Flats(PlainErrand):
                 if frame["kind"] == "flat" and frame["level"]:
                     found[frame["filter"]] = [frame["level"], frame["exposure_s"]]
         return {**given, "have": have, "have_dark": dark, "found": found, "taken_s": taken, "ready": ready}
+
+
+def _by_reason(reasons: Mapping[str, str]) -> str:
+    """Short, filters of a kind together: what each shows has been told before. One alone says all of it."""
+    if len(reasons) == 1:
+        ((name, reason),) = reasons.items()
+        return f"; {name or 'no filter'}: {reason}"
+    groups: dict[str, list[str]] = {}
+    for name, reason in reasons.items():
+        head = re.split(r"[:;]|\d", reason, maxsplit=1)[0].strip(" ,")
+        groups.setdefault(head or reason, []).append(name)
+    return "".join(f"; {', '.join(names)}: {head}" for head, names in groups.items())

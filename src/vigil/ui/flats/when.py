@@ -14,7 +14,7 @@ from vigil.ui import words
 from vigil.ui.picture import CENTRE, RIGHT, Picture, write
 from vigil.ui.theme import Size, number_font, text_font, theme
 
-_NAME_PX, _WORDS_PX, _SKY_PX = 64.0, 240.0, 90.0
+_NAME_PX, _WORDS_PX, _SKY_PX = 64.0, 300.0, 90.0
 _LEAST_ROW_PX, _MOST_ROW_PX = 26.0, 54.0
 
 
