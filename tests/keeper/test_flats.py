@@ -6,11 +6,13 @@ from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
+from unittest.mock import patch
 
 import pytest
 
 from campaigns import flatsends
 from campaigns.kept import RIG, Place, kept
+from tests.files.test_masterfiles import frame
 from vigil.cli import NOT_ALL, OK, main
 from vigil.cli.benchalone import Alone, Bench, on_the_bench
 from vigil.devices.errors import DeviceFault
@@ -20,6 +22,7 @@ from vigil.documents.events import Event, Kind
 from vigil.documents.messages import Command
 from vigil.documents.rig import Rig
 from vigil.documents.rig.change import with_values
+from vigil.documents.rig.mount import RotatorPart
 from vigil.documents.scenario import Scenario
 from vigil.documents.store import save
 from vigil.engine.activities.moves import filter_to
@@ -267,6 +270,54 @@ def test_flats_are_judged_once_they_are_there(tmp_path: Path) -> None:
     (judged,) = steps(events, "judged")
     assert judged["filter"] == "L" and judged["levels_adu"][""] > 18_000
     assert 10 < judged["vignetting_percent"] < 25, "18 % are the scenario's"
+
+
+def test_the_second_time_one_trial_is_enough_also_with_another_gain(tmp_path: Path) -> None:
+    def trials(**more: Any) -> tuple[int, Event]:
+        ended, events, _ = alone(
+            tmp_path,
+            "flats",
+            filters=["L", "B"],
+            count=1,
+            dark_flats=0,
+            ready=True,
+            most_exposure_s=60,
+            **more,
+        )
+        return len(steps(events, "trial")), ended
+
+    first, _ = trials()
+    assert first >= 3
+    again, ended = trials()
+    assert again == 2 and ended.values["flats"] == {"L": 1, "B": 1}
+    scaled, ended = trials(gain=0)
+    assert scaled <= 3 and ended.values["flats"] == {"L": 1, "B": 1}
+
+
+def test_camera_and_focus_stand_where_the_lights_had_them(tmp_path: Path) -> None:
+    """By the newest light of each filter; half a turn is the same."""
+    turned = SMALL.model_copy(update={"rotator": RotatorPart(name="Turner")})
+    assert turned.focuser is not None and turned.simulated is not None and turned.camera is not None
+    for name, position, angle, hour in (("L", 6100, 12.0, 1), ("L", 6130, 200.0, 3), ("B", 5990, 20.0, 3)):
+        frame(
+            tmp_path / "lights" / f"{name}{hour}.fits", "LIGHT", 900, 60 * hour, filter=name,
+            INSTRUME=turned.camera.name, FOCUSPOS=position, ROTATANG=angle,
+        )  # fmt: skip
+    at = turned.simulated.starts_at + timedelta(hours=5)
+
+    async def use(bench: Bench) -> list[Event]:
+        place = replace(bench.place(), looked_in=(tmp_path / "lights",))
+        with patch.object(bench, "place", lambda: place):
+            await bench.carry_out(
+                "flats", {"filters": ["L", "B"], "count": 1, "dark_flats": 0, "ready": True}
+            )
+        return bench.events
+
+    events = on_the_bench(Alone(turned, Scenario(), 3, at, calibration=tmp_path / "out"), use)
+    headers = {f["filter"]: read_header(Path(f["path"])) for f in steps(events, "frame")}
+    assert [headers[name]["FOCUSPOS"] for name in ("L", "B")] == [6130, 5990]
+    assert [headers[name]["ROTATANG"] % 180 for name in ("L", "B")] == [20.0, 20.0]
+    assert headers["L"]["FLATLEV"] >= 1
 
 
 @pytest.mark.parametrize("one_way", [False, True])

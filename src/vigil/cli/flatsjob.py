@@ -20,12 +20,11 @@ from vigil.engine.errands.flats import Flats
 from vigil.engine.flats.job import limits_of
 from vigil.engine.focusing.bench import wished
 from vigil.levels.trials import Camera
+from vigil.planning.flatstime import minutes_of
 from vigil.planning.skyflats import cloth_places, cloth_spans, sky_plan
 from vigil.planning.spans import site_time
 
 _NOT_TOLD = ("histogram",)
-_TRIALS, _TRIAL_S = 3, 4.0
-"""Of a filter, and for each beside its exposure."""
 
 
 def flats_job(args: argparse.Namespace) -> int:
@@ -103,17 +102,13 @@ def _windows_of(options: list[str], rig: Rig) -> dict[str, dict[str, float]]:
 
 
 def plan_of(rig: Rig, wish: FlatsWish) -> dict[str, Any]:
-    """What a run would do; how long it takes goes by exposures of half the longest."""
+    """What a run would do."""
     part, panel = rig.camera, rig.panel
     assert part is not None and panel is not None, "checked before"
     camera = Camera(0.0, float(part.full_scale_adu))
     names = wish.filters_in(rig.wheel)
     limits = limits_of(rig, wish, camera, "")
     darks = wish.count if wish.dark_flats is None else wish.dark_flats
-    each_s = part.download_of(wish.binning)
-    frames = len(names) * (wish.count + darks)
-    shortest = len(names) * _TRIALS * _TRIAL_S + frames * (each_s + limits.least_exposure_s)
-    longest = len(names) * _TRIALS * _TRIAL_S + frames * (each_s + limits.most_exposure_s)
     asks = []
     if panel.placed == "by hand":
         asks.append(f"Lay {panel.name} on the telescope, cap off, no other light: is it ready?")
@@ -131,7 +126,7 @@ def plan_of(rig: Rig, wish: FlatsWish) -> dict[str, Any]:
         "aim_percent": wish.aim_percent,
         "moves": wish.move,
         "asks": asks,
-        "minutes": [round(shortest / 60, 1), round(longest / 60, 1)],
+        "minutes": list(minutes_of(rig, wish, limits.least_exposure_s)),
     }
 
 

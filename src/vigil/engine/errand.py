@@ -56,6 +56,8 @@ class Workplace:
     """For calibration frames; None: beside those that belong to no night."""
     disturbed: Callable[[str, str, tuple[str, ...], str], Awaitable[None]] = nothing_disturbed
     """Hears what a night doesn't know any more: device, what was done, what is unknown, in words."""
+    looked_in: tuple[Path, ...] = ()
+    """Where lights, and frames from before, are."""
 
 
 def errand_recorder(name: str, ledger: Ledger, clock: Clock) -> ErrandRecorder:

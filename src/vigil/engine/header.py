@@ -1,7 +1,7 @@
 """A frame's FITS header: what was exposed with what, and of one that was wanted, where and for what."""
 
 from vigil import __version__
-from vigil.devices.protocols import FocuserState, MountState, RawFrame
+from vigil.devices.protocols import FocuserState, MountState, RawFrame, RotatorState
 from vigil.documents.rig import Rig
 from vigil.engine.guiding.guided import GuideFigures
 from vigil.engine.wanted import Wanted
@@ -45,6 +45,7 @@ def frame_header(
     mount: MountState | None,
     focuser: FocuserState | None,
     guided: GuideFigures | None = None,
+    rotator: RotatorState | None = None,
 ) -> Header:
     """RA and DEC are where the mount says it points, OBJCTRA/OBJCTDEC what was wanted."""
     exposure, camera, telescope, site = frame.exposure, rig.camera, rig.telescope, rig.site
@@ -72,6 +73,8 @@ def frame_header(
         header["FOCUSPOS"] = (focuser.position, "[steps]")
         if focuser.temperature_c is not None:
             header["FOCTEMP"] = (focuser.temperature_c, "[degC]")
+    if rotator is not None:
+        header["ROTATANG"] = (round(rotator.angle_deg, 2), "[deg] rotator, mechanical")
     if guided is not None:
         header["GUIDERMS"] = (round(guided.rms_arcsec, 3), "[arcsec] guide star, both axes together")
         header["GUIDERA"] = (round(guided.ra_rms_arcsec, 3), "[arcsec] rms in right ascension, on the sky")

@@ -185,11 +185,14 @@ class Lights:
         place = wanted.placed
         mount = kit.devices.mount.state if kit.devices.mount else None
         focuser = kit.devices.focuser.state if kit.devices.focuser else None
+        rotator = kit.devices.rotator.state if kit.devices.rotator else None
         orders = orders_for(candidate.block, self._plan)
         guided = self._guide.figures(frame.started_at, frame.exposure.exposure_s)
         return FrameToSave(
             image=frame.image,
-            header=frame_header(announced["frame_id"], frame, wanted, kit.rig, mount, focuser, guided),
+            header=frame_header(
+                announced["frame_id"], frame, wanted, kit.rig, mount, focuser, guided, rotator
+            ),
             guided=guided,
             dither_arcsec=self._recorder.state.dither_of(wanted.subject),
             announced=announced,

@@ -57,6 +57,7 @@ def made_of(header: dict[str, Any]) -> Made | None:
         camera=camera,
         train=train if _text(header, "TELESCOP") else "",
         source=_text(header, "FLATSRC"),
+        panel_level=_whole(header, "FLATLEV"),
         at=_moment(header),
     )
 

@@ -127,6 +127,7 @@ class Keeper:
             self._telling.sample,
             calibration_folder(equipment.rig.id),
             self._hand_finished,
+            (equipment.frames_folder, *equipment.libraries),
         )
         self._place = place
         self._aside = Aside(self._errands, self._begin_again)

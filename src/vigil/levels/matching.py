@@ -30,6 +30,7 @@ class Made:
     at: datetime | None = None
     source: str = ""
     """Of a flat what shone, where that is known: "twilight"."""
+    panel_level: int | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -25,6 +25,7 @@ from vigil.sky.instants import from_datetimes
 
 _SLEW_MARGIN_S, _QUICK_S = 60.0, 10.0
 _FOCUSER_MARGIN_S = 15.0
+_ROTATOR_MARGIN_S, _ROTATOR_DEG_S = 30.0, 0.5
 _SLOWEST_STEPS_S = 20.0
 _WHEEL_TIMEOUT_S = 60.0
 _DOWNLOAD_MARGIN_S = 60.0
@@ -70,6 +71,27 @@ async def to_stored(kit: Kit, name: str) -> None:
     ra_deg, dec_deg = unobserve(stored.hour_angle_deg, stored.dec_deg, at, site)
     await slew_to(kit, float(ra_deg) % 360, float(dec_deg))
     await kit.devices.named("mount").do("stop tracking", _QUICK_S, lambda m: m.track(False))
+
+
+async def rotator_to(kit: Kit, angle_deg: float) -> None:
+    """The camera's rotator at a mechanical angle, or half a turn from it where that is nearer or in its
+    range. It stands still again when cancelled."""
+    rotator, part = kit.devices.rotator, kit.rig.rotator
+    if rotator is None or rotator.state is None or part is None:
+        raise ActivityFailed("the rotator's angle is unknown")
+    here = rotator.state.angle_deg
+    reached = [a for n in range(-4, 5) if part.lowest_deg <= (a := angle_deg + 180 * n) <= part.highest_deg]
+    if not reached:
+        raise ActivityFailed(f"the rotator's range does not reach {angle_deg % 180:.1f}°")
+    goal = min(reached, key=lambda a: abs(a - here))
+    await take_back(
+        rotator,
+        f"turn to {goal:.1f}°",
+        _ROTATOR_MARGIN_S + abs(goal - here) / _ROTATOR_DEG_S,
+        lambda r: r.move_to(goal),
+    )
+    if part.settle_s:
+        await kit.clock.sleep(part.settle_s)
 
 
 async def take_back(

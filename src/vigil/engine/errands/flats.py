@@ -15,6 +15,7 @@ from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.arbiter import Urgency
 from vigil.engine.ending import to_the_end
 from vigil.engine.errand import ErrandRecorder, ErrandRefused, PlainErrand, Workplace
+from vigil.engine.flats.aslights import lights_had
 from vigil.engine.flats.job import FlatsJob
 from vigil.engine.flats.light import panel_light
 from vigil.engine.flats.opensky import at_the_wall, open_sky, shut_again
@@ -170,7 +171,10 @@ class Flats(PlainErrand):
         common = await self._common(kit)
         self._job = job = FlatsJob(**common, source="cloth")
         async with self._by_day(kit, lambda: cloth_places(kit.rig, kit.clock.utcnow()), cover_shuts=False):
-            await self._ask(kit, "Lay the cloth smooth on the telescope, cap off: is it ready?")
+            await self._ask(
+                kit,
+                "Lay the cloth smooth on the telescope, cap off, lamps and infrared lights off: is it ready?",
+            )
             await job.take_flats()
         await self._in_the_dark(kit, job, "Cloth off and the telescope covered: is no light in it?", True)
         return job
@@ -236,12 +240,15 @@ class Flats(PlainErrand):
         """What every job is made with; the camera is cold then."""
         folder = self._place.calibration or self._place.folder / "calibration"
         set_point_c = await cold(kit)
+        looked_in = [*self._place.looked_in, folder]
+        had = await self._place.workshop.run(lights_had, looked_in, kit.rig)
         return {
             "kit": kit,
             "wish": self.wish,
             "workshop": self._place.workshop,
             "folder": folder,
             "set_point_c": set_point_c,
+            "had": had,
         }
 
     async def _ask(self, kit: Kit, words: str, otherwise: str = "no flats are taken") -> None:

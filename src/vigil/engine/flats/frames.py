@@ -55,9 +55,10 @@ async def keep(
     set_point_c: float | None = None,
     source: str = "",
     judge: Judged | None = None,
+    level: int | None = None,
 ) -> Kept:
-    """Take one and write it under `folder`; `source` is what shone, with `judge` it is looked at as a flat.
-    Raises DeviceError, OSError."""
+    """Take one and write it under `folder`; `source` is what shone, `level` the panel's, with `judge` it is
+    looked at as a flat. Raises DeviceError, OSError."""
     frame = await take(kit, exposure)
     date = evening_date(frame.started_at, kit.rig.site.time_zone)
     words = [kind.replace(" ", "-"), filter_name, f"{exposure.exposure_s:g}s", f"g{exposure.gain}"]
@@ -67,9 +68,10 @@ async def keep(
     wanted = Wanted(kind, kind, kind, kind, exposure, filter_name, set_point_c)
     mount = kit.devices.mount.state if kit.devices.mount else None
     focuser = kit.devices.focuser.state if kit.devices.focuser else None
-    header = frame_header(name, frame, wanted, kit.rig, mount, focuser)
-    if kit.devices.rotator is not None and kit.devices.rotator.state is not None:
-        header["ROTATANG"] = (round(kit.devices.rotator.state.angle_deg, 2), "[deg] rotator, mechanical")
+    rotator = kit.devices.rotator.state if kit.devices.rotator else None
+    header = frame_header(name, frame, wanted, kit.rig, mount, focuser, rotator=rotator)
+    if level:
+        header["FLATLEV"] = (level, "step of the flat panel")
     if source:
         header["FLATSRC"] = (source, "what the flats are of")
     await workshop.run(_write, path, frame.image, header)

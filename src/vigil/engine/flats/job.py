@@ -79,6 +79,9 @@ class FlatsJob(FlatsTaking):
         while True:
             limits = self.limits_of(name)
             step = next_try(name, self.trials, self.camera, limits, widths, self.wish.count)
+            if not any(trial.filter == name for trial in self.trials):
+                gain = self.exposure(1.0).gain
+                step = self.had.first_try(name, self.kit.rig, gain, self.wish.binning, limits) or step
             if isinstance(step, FilterAdvice):
                 self.advice[name] = step
                 return
@@ -106,7 +109,8 @@ class FlatsJob(FlatsTaking):
             await self.through(name)
             await self.light.set(found.level)
             while self.have.get(name, 0) < self.wish.count:
-                kept = await self.keep("flat", name, exposure_s, self.have.get(name, 0) + 1)
+                level = None if self.source == "cloth" else self.light.level
+                kept = await self.keep("flat", name, exposure_s, self.have.get(name, 0) + 1, level)
                 limits = self.limits_of(name)
                 inside = limits.low_adu <= kept.mean_adu <= limits.high_adu
                 if inside:

@@ -10,13 +10,15 @@ from typing import Any, Literal
 from vigil.calibration.flatlook import FlatLook, set_faults
 from vigil.devices.protocols import Exposure, RawFrame
 from vigil.documents.flats import FlatsWish
-from vigil.engine.activities.moves import filter_to, focuser_to, take
+from vigil.engine.activities.moves import filter_to, focuser_to, rotator_to, take
 from vigil.engine.activity import Kit
+from vigil.engine.flats.aslights import LightsHad
 from vigil.engine.flats.frames import Kept, histogram, keep, middle_level
 from vigil.levels.advice import FilterAdvice
 from vigil.levels.trials import Camera, Trial
 from vigil.runtime.workshop import Workshop
 
+_TURNED_DEG = 0.5
 _LEAK_SHARE = 0.004
 """Of full scale: a dark flat that is so much over the bias has light in it."""
 
@@ -36,6 +38,7 @@ class FlatsTaking(ABC):
     advice: dict[str, FilterAdvice] = field(default_factory=dict)
     failed: dict[str, str] = field(default_factory=dict)
     leaks: list[str] = field(default_factory=list)
+    had: LightsHad = field(default_factory=LightsHad)
     looks: dict[str, list[FlatLook]] = field(default_factory=dict)
     faults: dict[str, list[str]] = field(default_factory=dict)
     camera: Camera = field(default_factory=lambda: Camera(0.0, 65535.0))
@@ -66,22 +69,34 @@ class FlatsTaking(ABC):
         self.camera = Camera(middle_level(frame), float(part.full_scale_adu))
 
     async def through(self, name: str) -> None:
-        """The filter in, and focus where the lights have it: the offset between the two filters."""
+        """The filter in, camera and focus where its lights had them; where none says, focus by the offset
+        between the two filters."""
         wheel, focuser = self.kit.rig.wheel, self.kit.devices.focuser
-        if wheel is None or not name:
+        before = self.kit.devices.wheel.state if self.kit.devices.wheel else None
+        if wheel is not None and name:
+            await filter_to(self.kit, name)
+        await self._turn_as_lights(name)
+        if focuser is None or focuser.state is None:
             return
-        before = (
-            self.kit.devices.wheel.state.slot
-            if self.kit.devices.wheel and self.kit.devices.wheel.state
-            else None
-        )
-        await filter_to(self.kit, name)
-        was = next((f for f in wheel.filters if f.slot is not None and f.slot == before), None)
-        if was is None or focuser is None or focuser.state is None:
+        here, wanted = focuser.state.position, self.had.focus.get(name)
+        if wanted is None and wheel is not None and name and before is not None:
+            was = next((f for f in wheel.filters if f.slot is not None and f.slot == before.slot), None)
+            if was is not None:
+                wanted = here + wheel.filter(name).focus_offset_steps - was.focus_offset_steps
+        if wanted is not None and wanted != here:
+            await focuser_to(self.kit, wanted)
+
+    async def _turn_as_lights(self, name: str) -> None:
+        """Half a turn is the same; a camera that a person turns stays as it is, and that is said."""
+        wanted, rotator = self.had.rotator_deg.get(name), self.kit.devices.rotator
+        if wanted is None or rotator is None or rotator.state is None:
             return
-        steps = wheel.filter(name).focus_offset_steps - was.focus_offset_steps
-        if steps:
-            await focuser_to(self.kit, focuser.state.position + steps)
+        off_deg = abs((rotator.state.angle_deg - wanted + 90) % 180 - 90)
+        if off_deg > _TURNED_DEG:
+            await self.kit.step(
+                {"turned": round(off_deg, 1)}, f"{name}: turned by {off_deg:.0f}° as the lights were"
+            )
+            await rotator_to(self.kit, wanted)
 
     def exposure(self, exposure_s: float, light: bool = True) -> Exposure:
         """With the gain of the flats and the lights' offset."""
@@ -91,9 +106,14 @@ class FlatsTaking(ABC):
         return Exposure(exposure_s, gain or 0, offset or 0, self.wish.binning, light=light)
 
     async def keep(
-        self, kind: Literal["flat", "dark flat"], name: str, exposure_s: float, number: int
+        self,
+        kind: Literal["flat", "dark flat"],
+        name: str,
+        exposure_s: float,
+        number: int,
+        level: int | None = None,
     ) -> Kept:
-        """Take one and keep it."""
+        """Take one and keep it; `level` is the panel's."""
         part, judge = self.kit.rig.camera, None
         exposure = self.exposure(exposure_s, kind == "flat")
         if kind == "flat" and part is not None:
@@ -101,7 +121,7 @@ class FlatsTaking(ABC):
             judge = self.camera.bias_adu, self.camera.full_scale_adu, bayer
         return await keep(
             self.kit, self.workshop, self.folder, kind, exposure, number, name, self.set_point_c, self.source,
-            judge,
+            judge, level,
         )  # fmt: skip
 
     # -- telling ------------------------------------------------------------------------------------

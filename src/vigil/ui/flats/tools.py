@@ -14,6 +14,7 @@ from vigil.documents.rig import Rig
 from vigil.levels.matching import Covered
 from vigil.levels.trials import Camera
 from vigil.levels.wantedsets import SetWanted, flats_wanted, sets_wanted
+from vigil.planning.flatstime import minutes_of
 from vigil.ui.fields import number, whole_number
 from vigil.ui.pieces import Choice, Told, button, column, label
 from vigil.ui.tune.tools import Doing, left, line, value_field, whole
@@ -23,7 +24,7 @@ _SOURCES = (("flat panel", None), ("panel, set by hand", "person"), ("cloth by d
             ("twilight sky", "twilight"))  # fmt: skip
 _ALL = "all filters"
 _WINDOW = ("aim_percent", "low_percent", "high_percent")
-_IN_ASKED = {"count", "dark_flats", "least_exposure_s", "most_exposure_s", *_WINDOW}
+_IN_ASKED = {"count", "binning", "dark_flats", "least_exposure_s", "most_exposure_s", *_WINDOW}
 
 
 class FlatsTools(QWidget):
@@ -74,6 +75,7 @@ class FlatsTools(QWidget):
                 ("high_percent", "Window to, %", 100, False),
                 ("least_exposure_s", "Shortest exposure, s", 600, False),
                 ("most_exposure_s", "Longest exposure, s", 600, False),
+                ("binning", "Binning", 4, True),
             )
         }
         self.libraries = value_field("Folders of frames from before", self._set_libraries, doing.say)
@@ -94,6 +96,7 @@ class FlatsTools(QWidget):
         made.addWidget(self._when_line)
         made.addWidget(line("flats", fields["count"], "of each filter"))
         made.addWidget(line("dark flats", fields["dark_flats"], "of each"))
+        made.addWidget(line("binning", fields["binning"]))
         made.addWidget(line("level of", self.scope))
         made.addWidget(line("aim", fields["aim_percent"], "%"))
         made.addWidget(line("window", fields["low_percent"], "to", fields["high_percent"], "%"))
@@ -126,7 +129,8 @@ class FlatsTools(QWidget):
     def _setter(self, name: str, words: str, most: int, whole_only: bool) -> Any:
         def apply(text: str) -> None:
             bare = text.strip().rstrip("%s ").strip()
-            value = whole_number(bare, words, 0, most) if whole_only else number(bare, words, 0, most)
+            least = 1 if name == "binning" else 0
+            value = whole_number(bare, words, least, most) if whole_only else number(bare, words, 0, most)
             self._change(self._window_with(name, value) if name in _WINDOW else {name: value})
 
         return apply
@@ -188,6 +192,8 @@ class FlatsTools(QWidget):
     def take_gaps(self, covered: list[Covered]) -> str:
         """The job becomes what is missing; returns that in words."""
         flats = flats_wanted(covered)
+        # a job has one binning: what is left with others stays a gap, and is the next job
+        flats = [one for one in flats if one.binning == flats[0].binning]
         self._sets = sets_wanted(covered)
         names = {one.filter for one in flats}
         for name, box in self.filters.items():
@@ -196,6 +202,7 @@ class FlatsTools(QWidget):
             most = {
                 "count": max(one.count for one in flats),
                 "dark_flats": max(one.dark_flats for one in flats),
+                "binning": flats[0].binning,
             }
             self._asked = self._asked.model_copy(update=most)
         self._show_values()
@@ -215,7 +222,13 @@ class FlatsTools(QWidget):
         camera = Camera(0.0, rig.camera.full_scale_adu if rig.camera else 65535)
         shown = self._asked.window_of(self._of_scope()[0])
         low, high = (round(camera.share_adu(v)) for v in (shown.low_percent, shown.high_percent))
-        self.adu_words.setText(f"{low} to {high} ADU")
+        self.adu_words.setText(f"{low} to {high} ADU{self._minutes(rig)}")
+
+    def _minutes(self, rig: Rig) -> str:
+        if rig.camera is None or self._asked.source == "twilight":
+            return ""
+        shortest, longest = minutes_of(rig, self.asked, self._asked.least_exposure_s or 0.0)
+        return f"; {shortest:.0f} to {longest:.0f} min"
 
     def _show_filters(self, rig: Rig, names: list[str]) -> None:
         self._names = names
