@@ -27,6 +27,7 @@ from vigil.documents.scenario import Scenario
 from vigil.documents.store import save
 from vigil.engine.activities.moves import filter_to
 from vigil.engine.errand import ErrandRefused
+from vigil.engine.errands.flats import Flats
 from vigil.files.fits import read_header
 from vigil.files.madeframes import made_frames
 from vigil.levels.matching import Cover, Made, Wanted, cover
@@ -247,6 +248,9 @@ def test_limits_changed_while_it_runs_let_another_filter_be_done(tmp_path: Path)
         other = await place.ask(Command.TELL_ERRAND, errand=errand, source="cloth")
         assert not other.taken and "can be changed" in other.reason
         assert (await place.ask(Command.TELL_ERRAND, errand=errand, most_exposure_s=60)).taken
+        await asyncio.sleep(1)
+        again = Flats.goes_on({"count": 3, "most_exposure_s": 2.0}, place.of(errand))
+        assert again["most_exposure_s"] == 60 and again["have"]["L"] >= 1, "also after a crash"
         ended = await place.until(Kind.ERRAND_ENDED)
         assert ended.values["flats"] == {"L": 3, "Ha": 3}, ended.reason
         assert ended.values["impossible"] == [] and panel_level(place) == 0

@@ -1,5 +1,6 @@
 """Flats of a panel, a cloth by day or the twilight sky: searched, taken, with dark flats that match."""
 
+import asyncio
 import re
 from collections.abc import AsyncIterator, Callable, Iterable, Mapping, Sequence
 from contextlib import asynccontextmanager
@@ -121,6 +122,9 @@ class Flats(PlainErrand):
         self.wish = wish
         if self._job is not None:
             self._job.wish = wish
+        noting = asyncio.ensure_future(self.step({"changed": values}, "changed while it runs"))
+        self._telling.add(noting)  # after a crash it goes on with what was changed
+        noting.add_done_callback(self._telling.discard)
         return "in force from the next frame on; filters that could not be done are tried again at their turn"
 
     async def work(self, kit: Kit) -> dict[str, Any]:
@@ -226,7 +230,7 @@ class Flats(PlainErrand):
 
     async def _in_the_dark(self, kit: Kit, job: FlatsTaking, question: str, asks: bool) -> None:
         """Dark flats, after a person's word where the rig can't see to the dark itself; none without it."""
-        if not job.dark_flats_wanted:
+        if not job.dark_flats_wanted or self.wish.trial:
             return
         try:
             if asks or not self.wish.move:
@@ -297,6 +301,7 @@ class Flats(PlainErrand):
             for one in event.values.get("advice", []):
                 if one["feasible"]:
                     found[one["filter"]] = [one["level"], one["exposure_s"]]
+            given = {**given, **event.values.get("changed", {})}
             if "window" in event.values:
                 given = {
                     **given,
