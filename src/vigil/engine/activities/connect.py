@@ -38,6 +38,9 @@ class Connect(Activity):
                     await kit.step({"device": device.name}, f"the night goes on without it: {problem}")
                 return
             await kit.step({"device": device.name}, f"{device.name} connected")
+            if device.name == "flat panel" and device.state is not None and device.state.level:
+                await device.do("off", 10.0, lambda p: p.set_level(0))
+                await kit.step({"device": device.name}, "the flat panel was on: it is off now")
             if device.name == "camera" and cooler is not None:  # while the others still connect
                 await device.do("cool", 10.0, lambda c: c.cool(cooler.set_point_c))
 

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from vigil.calibration.masters import middle_of
 from vigil.devices.protocols import RawFrame
 from vigil.engine.activities.moves import focuser_to, frame_exposure, is_mosaic, take
 from vigil.engine.activity import Kit
@@ -23,6 +24,8 @@ from vigil.planning.focustime import ONE_STAR_PX
 
 _ENOUGH_STARS, _FEW_STARS, _MOST_CLIPPED = 12, 5, 0.1
 _BLIND_S, _SHORTEST_S = 10.0, 0.2
+_LIT_SHARE = 0.06
+"""Of full scale: no night sky is so bright in so short a frame."""
 _ADAPTED = 4
 _SCATTER_FLOOR = 0.002
 _ONE_STAR_SCATTER = 0.03
@@ -67,6 +70,8 @@ class FocusFrames:
         self._star: tuple[float, float] | None = None
         self._part: Region | None = None
         self._taken_frames = 0
+        self._filled = 0.0
+        """Mean of the middle of the last frame, ADU."""
         self.exposure_s = exposure_s
         self._seen: list[_Seen] = []
         self.taken: tuple[Taken, ...] = ()
@@ -131,6 +136,7 @@ class FocusFrames:
     async def _frame(self, position: int) -> FocusFrame:
         kit = self._kit
         frame = await self._exposed(position)
+        self._filled = float(frame.image[middle_of(frame.image.shape)].mean())
         return await kit.measurer.focus(frame.image, focus_optics(kit.rig, self._plan, is_mosaic(kit, frame)))
 
     async def _blurred(self, position: int) -> FocusFrame:
@@ -206,13 +212,21 @@ class FocusFrames:
             told["cutout"] = as_text(seen.found.cutout)
         return told
 
+    def _panel_words(self) -> str:
+        """A flat panel that was left lit before the telescope shows as light without stars."""
+        camera, panel = self._kit.rig.camera, self._kit.rig.panel
+        if panel is None or camera is None or self._filled < _LIT_SHARE * camera.full_scale_adu:
+            return ""
+        share = 100 * self._filled / camera.full_scale_adu
+        return f", in a light that fills them to {share:.0f} %: is {panel.name} still on the telescope?"
+
     def words(self) -> str:
         """The same in a sentence."""
         taken = self.taken[-1]
         if taken.radius_px is not None:
             return f"discs of {2 * taken.radius_px:.0f} px at {taken.position}"
         if not taken.size:
-            return f"no stars at {taken.position}"
+            return f"no stars at {taken.position}{self._panel_words()}"
         if self._plan.starless:
             said = f"blur {taken.size:.2f} at {taken.position}"
             if self._part is None or len(self.taken) > 1:
