@@ -305,7 +305,7 @@ def test_camera_and_focus_stand_where_the_lights_had_them(tmp_path: Path) -> Non
     for name, position, angle, hour in (("L", 6100, 12.0, 1), ("L", 6130, 200.0, 3), ("B", 5990, 20.0, 3)):
         frame(
             tmp_path / "lights" / f"{name}{hour}.fits", "LIGHT", 900, 60 * hour, filter=name,
-            INSTRUME=turned.camera.name, FOCUSPOS=position, ROTATANG=angle,
+            INSTRUME=turned.camera.name, FOCUSPOS=position, ROTATANG=angle, FOCTEMP=-20.0,
         )  # fmt: skip
     at = turned.simulated.starts_at + timedelta(hours=5)
 
@@ -322,6 +322,7 @@ def test_camera_and_focus_stand_where_the_lights_had_them(tmp_path: Path) -> Non
     assert [headers[name]["FOCUSPOS"] for name in ("L", "B")] == [6130, 5990]
     assert [headers[name]["ROTATANG"] % 180 for name in ("L", "B")] == [20.0, 20.0]
     assert headers["L"]["FLATLEV"] >= 1
+    assert any("warmer than with the lights" in e.reason for e in events)
 
 
 @pytest.mark.parametrize("one_way", [False, True])

@@ -172,6 +172,32 @@ def test_speed_and_skip_are_for_simulated_time(tmp_path: Path) -> None:
 
     with_keeper(tmp_path, scaled)
 
+    async def by_itself(keeper: Keeper, link: Loopback) -> None:
+        """A job of darks hurries too, but for when a person is asked."""
+        loop = simulated_loop()
+        loop.speed = 2.0
+        assert (await link.ask(ask(Command.SPEED, speed=1000))).taken
+        news = link.news()
+        answer = await link.ask(ask(Command.BEGIN, kind="darks", sets=[{"exposure_s": 5, "count": 2}]))
+        assert answer.taken, answer.reason
+        speeds: dict[Kind, float] = {}
+        async for event in news:
+            if not isinstance(event, Event) or event.errand != answer.reason:
+                continue
+            await asyncio.sleep(0)
+            speeds[event.kind] = loop.speed
+            if event.kind is Kind.QUESTION_ASKED:
+                values = {"errand": answer.reason, "question": 1, "answer": "it is dark"}
+                while not (await link.ask(ask(Command.ANSWER, **values))).taken:
+                    await asyncio.sleep(0.01)  # it is on record before it stands open
+            if event.kind is Kind.ERRAND_ENDED:
+                break
+        assert speeds[Kind.QUESTION_ASKED] == 1.0 and speeds[Kind.ERRAND_STEP] == 1000.0, speeds
+        await asyncio.sleep(1)
+        assert loop.speed == 1.0
+
+    with_keeper(tmp_path / "alone", by_itself)
+
     async def real(keeper: Keeper, link: Loopback) -> None:
         keeper._pace = None
         answer = await link.ask(ask(Command.SPEED, speed=60))

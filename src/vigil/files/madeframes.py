@@ -58,6 +58,7 @@ def made_of(header: dict[str, Any]) -> Made | None:
         train=train if _text(header, "TELESCOP") else "",
         source=_text(header, "FLATSRC"),
         panel_level=_whole(header, "FLATLEV"),
+        ambient_c=_number(header, "AMBTEMP", "FOCTEMP"),
         at=_moment(header),
     )
 

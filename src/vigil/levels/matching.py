@@ -31,6 +31,7 @@ class Made:
     source: str = ""
     """Of a flat what shone, where that is known: "twilight"."""
     panel_level: int | None = None
+    ambient_c: float | None = None
 
 
 @dataclass(frozen=True, slots=True)

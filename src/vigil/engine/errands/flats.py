@@ -28,6 +28,7 @@ from vigil.planning.skyflats import FlatPlace, SkyWindow, cloth_places, next_win
 from vigil.planning.spans import site_time
 
 _READY, _NOT, _PATIENCE = "it is", "leave it", timedelta(minutes=15)
+_OTHER_AIR_C = 8.0
 _MAY_CHANGE = frozenset(
     {"aim_percent", "low_percent", "high_percent", "windows", "least_exposure_s", "most_exposure_s", "count"}
     | {"dark_flats"}
@@ -246,6 +247,15 @@ class Flats(PlainErrand):
         set_point_c = await cold(kit)
         looked_in = [*self._place.looked_in, folder]
         had = await self._place.workshop.run(lights_had, looked_in, kit.rig)
+        focuser = kit.devices.focuser.state if kit.devices.focuser else None
+        warmer_c = had.warmer_c(focuser.temperature_c if focuser is not None else None)
+        if warmer_c is not None and abs(warmer_c) > _OTHER_AIR_C:
+            words = (
+                f"it is {abs(warmer_c):.0f} °C {'warmer' if warmer_c > 0 else 'colder'} than with the lights"
+            )
+            await kit.step(
+                {"warmer_c": round(warmer_c, 1)}, f"{words}: focus, and with it dust, may stand elsewhere"
+            )
         return {
             "kit": kit,
             "wish": self.wish,

@@ -3,6 +3,7 @@
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from pathlib import Path
+from statistics import median
 from typing import Any
 
 from vigil.documents.rig import Rig
@@ -14,12 +15,19 @@ from vigil.levels.search import Try
 
 @dataclass(frozen=True, slots=True)
 class LightsHad:
-    """By filter: the focuser's position and the rotator's angle of its newest light, and its newest flat of a
-    panel."""
+    """By filter: the focuser's position, the rotator's angle and the air's temperature of its newest light,
+    and its newest flat of a panel."""
 
     focus: dict[str, int] = field(default_factory=dict)
     rotator_deg: dict[str, float] = field(default_factory=dict)
     flats: dict[str, Made] = field(default_factory=dict)
+    ambient_c: dict[str, float] = field(default_factory=dict)
+
+    def warmer_c(self, now_c: float | None) -> float | None:
+        """By how much it is warmer now than with the lights in the middle; None where that isn't known."""
+        if now_c is None or not self.ambient_c:
+            return None
+        return now_c - median(self.ambient_c.values())
 
     def first_try(self, name: str, rig: Rig, gain: int, binning: int, limits: Limits) -> Try | None:
         """Level and exposure of the last flat, scaled for another gain and binning; None where there is none,
@@ -50,6 +58,7 @@ def lights_had(folders: Iterable[Path], rig: Rig) -> LightsHad:
         elif made.kind == "light":
             _put(found.focus, made.filter, made.focus_position)
             _put(found.rotator_deg, made.filter, made.rotator_deg)
+            _put(found.ambient_c, made.filter, made.ambient_c)
         else:
             continue
         newest[made.kind, made.filter] = when
