@@ -188,8 +188,10 @@ def test_speed_and_skip_are_for_simulated_time(tmp_path: Path) -> None:
             speeds[event.kind] = loop.speed
             if event.kind is Kind.QUESTION_ASKED:
                 values = {"errand": answer.reason, "question": 1, "answer": "it is dark"}
-                while not (await link.ask(ask(Command.ANSWER, **values))).taken:
-                    await asyncio.sleep(0.01)  # it is on record before it stands open
+                while True:  # it is on record before it stands open
+                    if (await link.ask(ask(Command.ANSWER, **values))).taken:
+                        break
+                    await asyncio.sleep(0.01)
             if event.kind is Kind.ERRAND_ENDED:
                 break
         assert speeds[Kind.QUESTION_ASKED] == 1.0 and speeds[Kind.ERRAND_STEP] == 1000.0, speeds

@@ -16,8 +16,10 @@ from vigil.documents.events import Event, Kind
 from vigil.documents.messages import Command, ErrandReport
 from vigil.documents.rig.change import with_values
 from vigil.documents.scenario import Scenario
+from vigil.files.fits import read_header
 from vigil.files.trying import choices
 from vigil.levels.matching import Made, Wanted, cover
+from vigil.runtime.folders import calibration_folder
 from vigil.ui.fields import ValueField
 from vigil.ui.flats.workspace import COVERAGE, FITS, SEARCH, TRY, WHEN, FlatsWorkspace
 from vigil.ui.pieces import Choice
@@ -212,6 +214,11 @@ def test_flats_are_tried_on_the_newest_light(stage: Stage, flats: FlatsWorkspace
     said = flats.trying.accessibleDescription()
     assert "with the flat at" in said and said.startswith("corners at 8")
     assert flats.trying.copy_text().startswith("distance\tbefore\tafter")
+    press(stage, flats, "Make masters")
+    stage.settle()
+    assert "master_flat_L_2027-01-12.fits" in flats.said.text()
+    (master,) = calibration_folder(stage.session.rig.id).rglob("master_flat*.fits")
+    assert read_header(master)["NCOMBINE"] == 3
 
 
 def test_said_words_shrink_again(stage: Stage, flats: FlatsWorkspace) -> None:

@@ -1,6 +1,6 @@
 """A flat tried on a light: which light and flats there are to try, and what comes of it."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 from vigil.calibration.flatten import Tried, try_flat
 from vigil.files.fits import BadFrame, read_frame, read_header
 from vigil.files.madeframes import made_files
-from vigil.files.masters import make_master
+from vigil.files.masters import make_master, write_master
+from vigil.files.names import safe
 from vigil.levels.matching import Made, that_serve
 
 Floats = NDArray[np.float32]
@@ -72,6 +73,22 @@ def tried(choice: Choice) -> Tried:
         return try_flat(light, dark, flat)
     except ValueError as problem:
         raise BadFrame(f"{choice.light}: {problem}") from None
+
+
+def make_masters(choices: Mapping[str, Choice], folder: Path) -> list[Path]:
+    """A master of each filter's flats, less their dark flats, in a folder; an older one of the same frames is
+    written anew. Raises BadFrame, OSError."""
+    folder.mkdir(parents=True, exist_ok=True)
+    made = []
+    for name, choice in choices.items():
+        dark = make_master(choice.dark_flats) if choice.dark_flats else None
+        below, words = (dark.image, f"mean of {len(choice.dark_flats)} dark flats") if dark else (0.0, "")
+        master = make_master(choice.flats, below, words)
+        when = f"_{master.made.at:%Y-%m-%d}" if master.made.at is not None else ""
+        path = folder / f"master_flat_{safe(name or 'no-filter')}{when}.fits"
+        write_master(path, master)
+        made.append(path)
+    return made
 
 
 def _is_master(path: Path) -> bool:

@@ -12,12 +12,12 @@ from vigil.documents.events import Event, Kind
 from vigil.documents.flats import DARKS, FLATS
 from vigil.documents.messages import Command
 from vigil.files.madeframes import made_frames
-from vigil.files.trying import Choice, choices, tried
+from vigil.files.trying import Choice, choices, make_masters, tried
 from vigil.levels.advice import Limits, advise
 from vigil.levels.matching import Covered, Wanted, cover
 from vigil.levels.trials import Camera, Trial
 from vigil.planning.skyflats import SkyPlan, cloth_places, cloth_spans, sky_plan
-from vigil.runtime.folders import coverage_folders
+from vigil.runtime.folders import calibration_folder, coverage_folders, from_home
 from vigil.ui.actions import Action
 from vigil.ui.flats.coverage import CoveragePicture
 from vigil.ui.flats.fits import Fits, FitsPicture
@@ -28,7 +28,7 @@ from vigil.ui.flats.trypicture import TriedOn, TryPicture, small_pictures
 from vigil.ui.flats.when import ClothHours, WhenPicture
 from vigil.ui.jobs import Jobs
 from vigil.ui.pieces import Choice as Picked
-from vigil.ui.pieces import label
+from vigil.ui.pieces import button, label
 from vigil.ui.session import Session
 from vigil.ui.tune.bench import ErrandBench
 from vigil.ui.tune.tools import Doing
@@ -63,7 +63,12 @@ class FlatsWorkspace(ErrandBench):
         pictures = {COVERAGE: self.coverage, FITS: self.fits, SEARCH: self.search, WHEN: self.when,
                     TRY: self.trying}  # fmt: skip
         main, words = self._lay_out_views(pictures)
-        words.addWidget(self.try_filter)
+        self.masters = button(
+            "Make masters", "", "One frame out of each filter's flats, beside them on the disk"
+        )
+        self.masters.clicked.connect(self._make_masters)
+        for made in (self.masters, self.try_filter):
+            words.addWidget(made)
         self.build(main, scrolled(side(label("Flats & darks", "head"), self.said, self.tools)))
         self.first = self.tools.gaps
         self.show_view(COVERAGE)
@@ -124,7 +129,8 @@ class FlatsWorkspace(ErrandBench):
     # -- trying ---------------------------------------------------------------------------------------
 
     def _view_shown(self, name: str) -> None:
-        self.try_filter.setVisible(name == TRY)
+        for made in (self.masters, self.try_filter):
+            made.setVisible(name == TRY)
         if name == TRY:
             self._try()
 
@@ -137,6 +143,22 @@ class FlatsWorkspace(ErrandBench):
         self._tried, self._try_said = None, f"Trying {len(choice.flats)} flats on {choice.light.name} …"
         self._jobs.run("try", lambda: _tried_on(choice), self._show_tried, self._not_tried)
         self.show_anew()
+
+    def _make_masters(self) -> None:
+        """Of the flats that serve the newest light of each filter; off the window's thread."""
+        choices, folder = dict(self._choices), calibration_folder(self._session.rig.id) / "masters"
+        if not choices:
+            self._say("there are no flats that serve a light")
+            return
+        self._say(f"Making masters of {', '.join(choices)} …", "soft")
+
+        def done(paths: list[Path]) -> None:
+            self._say(f"Masters: {', '.join(path.name for path in paths)} in {from_home(folder)}.", "soft")
+
+        def failed(problem: Exception) -> None:
+            self._say(f"no masters: {problem}")
+
+        self._jobs.run("masters", lambda: make_masters(choices, folder), done, failed)
 
     def _show_tried(self, tried: TriedOn) -> None:
         self._tried = tried
@@ -205,6 +227,7 @@ class FlatsWorkspace(ErrandBench):
             ]
         )
         made.append(Action("Try the flats on a light", lambda: self.show_view(TRY)))
+        made.append(Action("Make masters of the flats", self._make_masters))
         read = Action("Read the calibration folders again", self.read)
         return [*made, read, Action("Stop taking flats or darks", self._stop)]
 
