@@ -13,12 +13,14 @@ from typing import Any, ClassVar
 
 import pytest
 
+from campaigns.demo import quick_rig
 from vigil.documents import eventvalues
 from vigil.documents.events import Event, Kind
 from vigil.documents.eventvalues import BadValues, FrameMeasured, read
 from vigil.documents.night import RunState, fold_all
 from vigil.ledger import store as store_module
 from vigil.ledger.counts import frames_taken
+from vigil.ledger.framefolders import folders_with_frames
 from vigil.ledger.ledger import Ledger
 from vigil.ledger.samples import kept_streams, samples_of
 from vigil.ledger.store import SCHEMA, LedgerError, LedgerStore
@@ -370,3 +372,23 @@ def test_many_write_at_once_and_none_is_kept_waiting_for_good(tmp_path: Path) ->
     assert sorted(i for each in ids for i in each) == sorted({i for each in ids for i in each})
     store = LedgerStore(path)
     assert [len(store.events(f"n{who}")) for who in range(4)] == [61] * 4
+
+
+def test_frames_are_looked_for_where_the_ledger_says_that_they_were_put(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    elsewhere, own, gone = tmp_path / "disk" / "lights", tmp_path / "own", tmp_path / "gone"
+    for folder in (elsewhere, own / "deeper"):
+        folder.mkdir(parents=True)
+    ledger = tmp_path / "ledger.sqlite"
+    with closing(LedgerStore(ledger)) as store:
+        store.add(event(Kind.NIGHT_STARTED, **RIG))
+        for number, folder in enumerate((elsewhere, own / "deeper", gone)):
+            frame = {**FRAME, "frame_id": f"n1-{number}", "path": f"{folder}/{number}.fits", "number": number}
+            store.add(event(Kind.FRAME_SAVED, **frame))
+        assert store.frame_folders("other") == []
+    rig = quick_rig(id="heron")
+    rig = rig.model_copy(update={"frames": rig.frames.model_copy(update={"libraries": [str(own)]})})
+    assert folders_with_frames(rig, ledger) == [own, elsewhere]
+    assert folders_with_frames(rig, tmp_path / "none.sqlite") == [own]

@@ -9,8 +9,9 @@ from vigil.cli import NOT_ALL, OK, BadInput
 from vigil.cli.files import EXAMPLE_RIGS, load_document, rig_path
 from vigil.documents.rig import Rig
 from vigil.files.madeframes import made_frames
+from vigil.ledger.framefolders import folders_with_frames
 from vigil.levels.matching import Cover, Covered, Standing, Wanted, cover
-from vigil.runtime.folders import coverage_folders
+from vigil.runtime.folders import ledger_file
 
 _KINDS = (("dark", "dark"), ("flat", "flat"), ("dark flat", "dark_flat"), ("bias", "bias"))
 
@@ -23,7 +24,7 @@ def run(args: argparse.Namespace) -> int:
             raise BadInput(f"{folder}: there is no such folder")
     if not folders or args.rig:
         rig = load_document(Rig, rig_path(args.rig or EXAMPLE_RIGS[0]))
-        folders += coverage_folders(rig.id, rig.frames.folder, rig.frames.libraries)
+        folders += folders_with_frames(rig, ledger_file())
     wanted = Wanted(
         darks=args.darks, flats=args.flats, dark_flats=args.dark_flats, biases=args.biases,
         within_c=args.within_c, within_deg=args.within_deg, within_steps=args.within_steps,

@@ -17,9 +17,10 @@ from vigil.documents.flats import DARKS, DarkSet
 from vigil.documents.refusal import in_words
 from vigil.documents.rig import Rig
 from vigil.files.madeframes import made_frames
+from vigil.ledger.framefolders import folders_with_frames
 from vigil.levels.matching import Wanted, cover
 from vigil.levels.wantedsets import sets_wanted
-from vigil.runtime.folders import coverage_folders
+from vigil.runtime.folders import ledger_file
 
 _SET = re.compile(r"(?:(?P<s>\d+(?:\.\d+)?)\s*s|bias)\s*(?:[x×]\s*(?P<n>\d+))?", re.IGNORECASE)
 
@@ -67,9 +68,7 @@ def _sets(text: str, count: int | None) -> list[DarkSet]:
 
 def _wanted(rig: Rig, count: int | None) -> list[DarkSet]:
     """What lights in the rig's folders lack."""
-    folders = coverage_folders(rig.id, rig.frames.folder, rig.frames.libraries)
-    wanted = Wanted(darks=count or 20)
-    found = cover(made_frames(folder for folder in folders if folder.exists()), wanted)
+    found = cover(made_frames(folders_with_frames(rig, ledger_file())), Wanted(darks=count or 20))
     return [DarkSet(**asdict(one)) for one in sets_wanted(found)]
 
 

@@ -451,6 +451,13 @@ class LedgerStore:
 
     # -- ledgers of earlier versions, one a rig ---------------------------------------------------------
 
+    def frame_folders(self, rig_id: str) -> list[str]:
+        """Where frames of a rig were put, by their paths."""
+        rows = self._db.execute(
+            "SELECT DISTINCT rtrim(path, replace(path, '/', '')) FROM frames WHERE rig = ?", (rig_id,)
+        )
+        return sorted(str(row[0]) for row in rows)
+
     def has_taken_over(self, source: str) -> bool:
         """Whether another ledger's events are here already."""
         row = self._db.execute("SELECT 1 FROM taken_over WHERE source = ?", (source,)).fetchone()

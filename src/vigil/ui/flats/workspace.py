@@ -11,13 +11,15 @@ from vigil.documents.errands import Outcome
 from vigil.documents.events import Event, Kind
 from vigil.documents.flats import DARKS, FLATS
 from vigil.documents.messages import Command
+from vigil.documents.rig import Rig
 from vigil.files.madeframes import made_frames
 from vigil.files.trying import Choice, choices, make_masters, tried
+from vigil.ledger.framefolders import folders_with_frames
 from vigil.levels.advice import Limits, advise
 from vigil.levels.matching import Covered, Wanted, cover
 from vigil.levels.trials import Camera, Trial
 from vigil.planning.skyflats import SkyPlan, cloth_places, cloth_spans, sky_plan
-from vigil.runtime.folders import calibration_folder, coverage_folders, from_home
+from vigil.runtime.folders import calibration_folder, from_home, ledger_file
 from vigil.ui.actions import Action
 from vigil.ui.flats.coverage import CoveragePicture
 from vigil.ui.flats.fits import Fits, FitsPicture
@@ -109,8 +111,7 @@ class FlatsWorkspace(ErrandBench):
     def read(self) -> None:
         """What is on the disk, by headers; off the window's thread."""
         rig = self._session.rig
-        folders = coverage_folders(rig.id, rig.frames.folder, rig.frames.libraries)
-        self._jobs.run("coverage", lambda: _covered_in(folders), self._show_read, self._not_read)
+        self._jobs.run("coverage", lambda: _covered_of(rig, ledger_file()), self._show_read, self._not_read)
 
     def _show_read(self, found: tuple[list[Covered], dict[str, Choice]]) -> None:
         covered, self._choices = found
@@ -284,8 +285,8 @@ class FlatsWorkspace(ErrandBench):
         return twin, lambda: twin.show_seen(self.seen, "Nothing is tried yet.")
 
 
-def _covered_in(folders: list[Path]) -> tuple[list[Covered], dict[str, Choice]]:
-    there = [folder for folder in folders if folder.exists()]
+def _covered_of(rig: Rig, ledger: Path) -> tuple[list[Covered], dict[str, Choice]]:
+    there = folders_with_frames(rig, ledger)
     return cover(made_frames(there), Wanted()), choices(there)
 
 
