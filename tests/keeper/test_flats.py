@@ -2,6 +2,7 @@
 
 import asyncio
 import json
+import re
 from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
@@ -95,6 +96,35 @@ def test_a_rig_that_can_t_is_told_why(tmp_path: Path) -> None:
         alone(tmp_path, "flats", aim_percent=50)
     with pytest.raises(ErrandRefused, match="sets: needs at least 1"):
         alone(tmp_path, "darks", sets=[])
+
+
+def test_a_person_at_the_knob_is_told_which_way_and_by_what_factor(tmp_path: Path) -> None:
+    assert SMALL.panel is not None
+    rig = SMALL.model_copy(update={"panel": SMALL.panel.model_copy(update={"dimmed_by": "person"})})
+    said: list[str] = []
+
+    async def work(place: Place) -> None:
+        wish = {"filters": ["L", "Ha"], "count": 1, "dark_flats": 1, "most_exposure_s": 20}
+        answer = await place.ask(Command.BEGIN, kind="flats", **wish)
+        assert answer.taken, answer.reason
+        while not any(e.kind is Kind.ERRAND_ENDED for e in place.told):
+            for errand in await place.under_way():
+                for question in errand.questions:
+                    said.append(question.words)
+                    if level := re.search(r"level (\d+)", question.words):
+                        place.observatory.truth.gear.state.panel_level = int(level[1])
+                    if "switch the panel off" in question.words:
+                        place.observatory.truth.gear.state.panel_level = 0
+                    values = {"errand": errand.id, "question": question.number, "answer": "it is"}
+                    await place.ask(Command.ANSWER, **values)
+            await asyncio.sleep(2)
+        ended = await place.until(Kind.ERRAND_ENDED)
+        assert ended.values["flats"]["L"] == 1 and ended.values["leaks"] == [], ended.reason
+
+    kept(tmp_path, work, rig=rig, pixels=True)
+    ways = [words for words in said if "times as bright" in words or "dimmed to 1/" in words]
+    assert ways and said[0].startswith("Lay Lark flat panel on"), said
+    assert "switch the panel off: is it set?" in said, "before the dark flats"
 
 
 def test_nobody_lays_the_panel_on_and_nothing_is_taken(tmp_path: Path) -> None:

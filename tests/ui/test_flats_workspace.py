@@ -169,7 +169,9 @@ def test_each_light_says_when_and_is_what_is_asked_for(stage: Stage, flats: Flat
     choose(flats.tools.source, "cloth by day")
     flats.show_anew()
     assert re.fullmatch(r"\d\d:\d\d to \d\d:\d\d", flats.when.copy_text().splitlines()[0])
-    assert "when" not in flats.tools.wish
+    assert "when" not in flats.tools.wish and "move" not in flats.tools.wish
+    flats.tools.stays.setChecked(True)
+    assert flats.tools.wish["move"] is False
 
 
 def test_what_is_changed_while_flats_are_taken_is_told_to_them(

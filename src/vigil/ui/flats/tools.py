@@ -83,6 +83,11 @@ class FlatsTools(QWidget):
         self.libraries.setProperty("role", "")
         self.libraries.setAlignment(Qt.AlignmentFlag.AlignLeft)
         self.libraries.setPlaceholderText("folder; folder")
+        self.stays = QCheckBox("nothing moves")
+        self.stays.setToolTip(
+            "No parking, no cover, no roof: what stands before the telescope is seen to by hand"
+        )
+        self.stays.toggled.connect(lambda on: self._set_stays(on))
         self.sets_words, self.adu_words = Told("", "soft"), Told("", "soft")
         self._when_line = line("when", self.when)
         whole(self._laid_out(), self)
@@ -94,6 +99,7 @@ class FlatsTools(QWidget):
         made.addWidget(whole(self._grid))
         made.addWidget(line("light", self.source))
         made.addWidget(self._when_line)
+        made.addWidget(self.stays)
         made.addWidget(line("flats", fields["count"], "of each filter"))
         made.addWidget(line("dark flats", fields["dark_flats"], "of each"))
         made.addWidget(line("binning", fields["binning"]))
@@ -172,6 +178,10 @@ class FlatsTools(QWidget):
         when = self.when.currentData() if source == "twilight" else None
         self._asked = self._asked.model_copy(update={"source": source, "when": when})
         self._show_values()
+        self._changed()
+
+    def _set_stays(self, on: bool) -> None:
+        self._asked = self._asked.model_copy(update={"move": not on})
         self._changed()
 
     def _set_libraries(self, text: str) -> None:
