@@ -37,6 +37,11 @@ from vigil.runtime.folders import calibration_folder
 SMALL = with_values(RIG, {("camera", "columns"): 240, ("camera", "rows"): 160})
 
 
+@pytest.fixture(autouse=True)
+def _own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "home"))
+
+
 def alone(folder: Path, kind: str, **values: Any) -> tuple[Event, list[Event], int]:
     """Its last event, all of them, and the panel's level afterwards."""
     assert SMALL.simulated is not None
@@ -96,6 +101,26 @@ def test_a_rig_that_can_t_is_told_why(tmp_path: Path) -> None:
         alone(tmp_path, "flats", aim_percent=50)
     with pytest.raises(ErrandRefused, match="sets: needs at least 1"):
         alone(tmp_path, "darks", sets=[])
+
+
+def test_several_binnings_one_after_another_also_after_a_kill(tmp_path: Path) -> None:
+    wish = {"filters": ["L", "R"], "count": 2, "dark_flats": 1, "binnings": [1, 2]}
+
+    async def work(place: Place) -> None:
+        await begin(place, **wish)
+        await so_many_flats(place, 5)
+
+    async def again(place: Place) -> None:
+        done = await place.until(Kind.ERRAND_ENDED, outcome="done")
+        assert done.values["flats"] == {"L@1": 2, "R@1": 2, "L@2": 2, "R@2": 2}, done.reason
+        assert set(done.values["dark_flats"]) == {"L@1", "R@1", "L@2", "R@2"} and not done.values["leaks"]
+        own = [f for f in steps(place.of(done.errand), "frame") if f["kind"] == "flat"]
+        assert [f["filter"] for f in own if f["kept"]] == ["L@2", "L@2", "R@2", "R@2"], "and no others again"
+        made = [m for m in made_frames([calibration_folder(SMALL.id)]) if m.kind == "flat"]
+        assert {m.binning for m in made} == {1, 2}
+
+    kept(tmp_path, work, killed=True, rig=SMALL, pixels=True)
+    kept(tmp_path, again, rig=SMALL, pixels=True)
 
 
 def test_a_person_at_the_knob_is_told_which_way_and_by_what_factor(tmp_path: Path) -> None:

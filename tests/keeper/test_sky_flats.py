@@ -34,6 +34,11 @@ assert DUSK is not None
 EVENING = DUSK.begins - timedelta(minutes=10)
 
 
+@pytest.fixture(autouse=True)
+def _own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "home"))
+
+
 def alone(
     folder: Path, scenario: dict[str, Any] | None = None, hours: float = 0.0, rig: Rig = SMALL, **values: Any
 ) -> Any:

@@ -174,6 +174,15 @@ def test_each_light_says_when_and_is_what_is_asked_for(stage: Stage, flats: Flat
     assert flats.tools.wish["move"] is False
 
 
+def test_several_binnings_are_one_job(stage: Stage, flats: FlatsWorkspace) -> None:
+    other = replace(LIGHT, binning=2)
+    flats._show_covered(cover([LIGHT, other], Wanted()))
+    press(stage, flats, "From the gaps")
+    assert flats.tools.wish["binnings"] == [1, 2] and flats.tools.fields["binning"].text() == "1, 2"
+    enter(flats.tools.fields["binning"], "2")
+    assert flats.tools.wish["binning"] == 2 and "binnings" not in flats.tools.wish
+
+
 def test_what_is_changed_while_flats_are_taken_is_told_to_them(
     stage: Stage, flats: FlatsWorkspace, run_of: list[Event]
 ) -> None:

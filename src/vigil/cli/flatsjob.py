@@ -62,7 +62,9 @@ def flats_job(args: argparse.Namespace) -> int:
 
 def _values(args: argparse.Namespace, rig: Rig) -> dict[str, Any]:
     values: dict[str, Any] = {}
-    for name in ("count", "dark_flats", "binning", "gain", "source", "when"):
+    if args.binning is not None:
+        values |= binnings_wanted(args.binning)
+    for name in ("count", "dark_flats", "gain", "source", "when"):
         if getattr(args, name) is not None:
             values[name] = getattr(args, name)
     if args.filters:
@@ -207,6 +209,15 @@ def tell(as_json: bool, event: Event) -> None:
         return
     bad = event.kind is Kind.ERRAND_ENDED and event.values["outcome"] != Outcome.DONE.value
     print(event.reason, file=sys.stderr if bad else sys.stdout, flush=True)
+
+
+def binnings_wanted(text: str) -> dict[str, Any]:
+    """Raises BadInput."""
+    try:
+        found = [int(part) for part in text.split(",")]
+    except ValueError:
+        raise BadInput(f"--binning {text!r}: write 1, or several as 1,2") from None
+    return {"binning": found[0]} if len(found) == 1 else {"binnings": found}
 
 
 def window_range(option: str, text: str, whole: bool = False) -> tuple[float, float]:

@@ -1,7 +1,7 @@
 """What people ask of flats and darks."""
 
 from collections.abc import Iterable, Mapping
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, model_validator
 
@@ -41,6 +41,8 @@ class FlatsWish(LevelWindow):
     count: Count = 30
     dark_flats: Count | None = None
     binning: Annotated[int, Field(ge=1, le=4)] = 1
+    binnings: tuple[Annotated[int, Field(ge=1, le=4)], ...] = ()
+    """Several, one after another, in place of the one; what is counted by filter is by `L@2` then."""
     gain: Annotated[int, Field(ge=0)] | None = None
     windows: dict[str, LevelWindow] = Field(default_factory=dict)
     """Of filters that have another level window than the rest."""
@@ -71,6 +73,22 @@ class FlatsWish(LevelWindow):
         """Whether the tube looks at the open sky."""
         return self.source in ("cloth", "twilight")
 
+    @property
+    def each_binning(self) -> tuple[int, ...]:
+        """In the order in which they are taken."""
+        return self.binnings or (self.binning,)
+
+    def at_binning(self, binning: int) -> "FlatsWish":
+        """What is wanted of one of several."""
+        if not self.binnings:
+            return self
+
+        def own(counts: dict[str, Any]) -> dict[str, Any]:
+            return {k.split("@")[0]: v for k, v in counts.items() if k.endswith(f"@{binning}")}
+
+        there = {name: own(getattr(self, name)) for name in ("have", "have_dark", "found")}
+        return self.model_copy(update={"binning": binning, "binnings": (), **there})
+
     def window_of(self, name: str) -> LevelWindow:
         """A filter's level window."""
         return self.windows.get(name, self)
@@ -83,6 +101,8 @@ class FlatsWish(LevelWindow):
 
     @model_validator(mode="after")
     def _in_order(self) -> "FlatsWish":
+        if self.source == "twilight" and len(self.binnings) > 1:
+            raise ValueError("the twilight sky waits for nobody: one binning at a time")
         if self.when is not None and self.source != "twilight":
             raise ValueError(f"{self.when} goes with the twilight sky as the light")
         if self.least_exposure_s is not None and self.least_exposure_s > self.most_exposure_s:

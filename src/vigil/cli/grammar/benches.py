@@ -300,7 +300,7 @@ def add_flats(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
     flats.add_argument(
         "--aim", type=number(above=0, most=100), metavar="%", help="plan, run: mean level (35)"
     )
-    flats.add_argument("--binning", type=whole(1, 4), metavar="N", help="plan, run: (1)")
+    flats.add_argument("--binning", metavar="N,N", help="plan, run: one, or several after another (1)")
     flats.add_argument("--gain", type=whole(0), metavar="G", help="plan, run: else the lights'")
     flats.add_argument(
         "--source",

@@ -122,7 +122,7 @@ class Flats(PlainErrand):
         assert isinstance(wish, FlatsWish)
         self.wish = wish
         if self._job is not None:
-            self._job.wish = wish
+            self._job.wish = wish.at_binning(self._job.wish.binning)
         noting = asyncio.ensure_future(self.step({"changed": values}, "changed while it runs"))
         self._telling.add(noting)  # after a crash it goes on with what was changed
         noting.add_done_callback(self._telling.discard)
@@ -136,7 +136,7 @@ class Flats(PlainErrand):
             return self._end_of(await self._cloth(kit))
         return self._end_of(await self._panel(kit))
 
-    async def _panel(self, kit: Kit) -> FlatsTaking:
+    async def _panel(self, kit: Kit) -> list[FlatsTaking]:
         panel = kit.rig.panel
         assert panel is not None, "asked for before"
         by_person = self.wish.source == "person" or panel.dimmed_by == "person"
@@ -146,10 +146,16 @@ class Flats(PlainErrand):
                     kit, f"Lay {panel.name} on the telescope, cap off, no other light: is it ready?"
                 )
             async with self._before_panel(kit, panel):
-                self._job = job = FlatsJob(**await self._common(kit), light=light)
-                await job.take_flats()
-                await job.take_dark_flats()
-        return job
+                common, jobs = await self._common(kit), list[FlatsTaking]()
+                for binning in self.wish.each_binning:
+                    self._job = job = FlatsJob(**{**common, **self._at(binning)}, light=light)
+                    jobs.append(job)
+                    await job.take_flats()
+                    await job.take_dark_flats()
+        return jobs
+
+    def _at(self, binning: int) -> dict[str, Any]:
+        return {"wish": self.wish.at_binning(binning), "several": len(self.wish.each_binning) > 1}
 
     @asynccontextmanager
     async def _before_panel(self, kit: Kit, panel: FlatPanelPart) -> AsyncIterator[None]:
@@ -171,20 +177,23 @@ class Flats(PlainErrand):
             self._open_by_day = False
             await to_the_end(shut_again(kit, roof=False))
 
-    async def _cloth(self, kit: Kit) -> FlatsTaking:
+    async def _cloth(self, kit: Kit) -> list[FlatsTaking]:
         """By day the tube looks away from the sun, a cloth on it; the roof is shut for the dark flats."""
-        common = await self._common(kit)
-        self._job = job = FlatsJob(**common, source="cloth")
+        common, binnings = await self._common(kit), self.wish.each_binning
+        jobs = [FlatsJob(**{**common, **self._at(b)}, source="cloth") for b in binnings]
         async with self._by_day(kit, lambda: cloth_places(kit.rig, kit.clock.utcnow()), cover_shuts=False):
             await self._ask(
                 kit,
                 "Lay the cloth smooth on the telescope, cap off, lamps and infrared lights off: is it ready?",
             )
-            await job.take_flats()
-        await self._in_the_dark(kit, job, "Cloth off and the telescope covered: is no light in it?", True)
-        return job
+            for job in jobs:
+                self._job = job
+                await job.take_flats()
+        question = "Cloth off and the telescope covered: is no light in it?"
+        await self._in_the_dark(kit, jobs, question, True)
+        return list(jobs)
 
-    async def _twilight(self, kit: Kit) -> FlatsTaking:
+    async def _twilight(self, kit: Kit) -> list[FlatsTaking]:
         window = self._window(kit.rig, self.wish, kit.clock.utcnow())
         await kit.step(
             {"window": {"when": window.when, "until": window.ends.isoformat()}}, f"of the {window.when}"
@@ -195,8 +204,8 @@ class Flats(PlainErrand):
         async with self._by_day(kit, lambda: twilight_places(kit.rig, kit.clock.utcnow())):
             await job.take_flats()
         asks = kit.rig.cover is None
-        await self._in_the_dark(kit, job, "Cover the telescope: is no light in it?", asks)
-        return job
+        await self._in_the_dark(kit, [job], "Cover the telescope: is no light in it?", asks)
+        return [job]
 
     async def _until_its_turn(self, kit: Kit, job: TwilightJob) -> None:
         """Shut and parked until shortly before the first frame."""
@@ -229,9 +238,9 @@ class Flats(PlainErrand):
         finally:
             self._open_by_day = False
 
-    async def _in_the_dark(self, kit: Kit, job: FlatsTaking, question: str, asks: bool) -> None:
+    async def _in_the_dark(self, kit: Kit, jobs: Sequence[FlatsTaking], question: str, asks: bool) -> None:
         """Dark flats, after a person's word where the rig can't see to the dark itself; none without it."""
-        if not job.dark_flats_wanted or self.wish.trial:
+        if not jobs[0].dark_flats_wanted or self.wish.trial:
             return
         try:
             if asks or not self.wish.move:
@@ -239,7 +248,8 @@ class Flats(PlainErrand):
         except ActivityFailed as nobody:
             await kit.step({"no_dark_flats": True}, f"no dark flats: {nobody}")
             return
-        await job.take_dark_flats()
+        for job in jobs:
+            await job.take_dark_flats()
 
     async def _common(self, kit: Kit) -> dict[str, Any]:
         """What every job is made with; the camera is cold then."""
@@ -273,28 +283,32 @@ class Flats(PlainErrand):
             if await question.wait(kit.clock.utcnow() + _PATIENCE) != _READY:
                 raise ActivityFailed(f"{otherwise}: nobody has said yes to “{words}”")
 
-    def _end_of(self, job: FlatsTaking) -> dict[str, Any]:
+    def _end_of(self, jobs: Sequence[FlatsTaking]) -> dict[str, Any]:
         """Raises ActivityFailed where not one filter could be done."""
-        impossible = [one for one in job.advice.values() if not one.feasible]
-        flats, darks = sum(job.have.values()), sum(job.have_dark.values())
+
+        def all_of(of: Callable[[FlatsTaking], Mapping[str, Any]]) -> dict[str, Any]:
+            return {job.label(name): value for job in jobs for name, value in of(job).items()}
+
+        advice, failed = all_of(lambda job: job.advice), all_of(lambda job: job.failed)
+        impossible = {name: one.reason for name, one in advice.items() if not one.feasible}
+        have, dark = all_of(lambda job: job.have), all_of(lambda job: job.have_dark)
+        faults, trials = all_of(lambda job: job.faults), sum(len(job.trials) for job in jobs)
         figures = {
-            "flats": job.have,
-            "dark_flats": job.have_dark,
-            "impossible": [one.filter for one in impossible],
-            "failed": job.failed,
-            "leaks": job.leaks,
-            "faults": job.faults,
-            "trials": len(job.trials),
+            "flats": have,
+            "dark_flats": dark,
+            "impossible": list(impossible),
+            "failed": failed,
+            "leaks": [job.label(name) for job in jobs for name in job.leaks],
+            "faults": faults,
+            "trials": trials,
         }
         if self.wish.trial:
-            possible = len(job.advice) - len(impossible)
-            words = f"{len(job.trials)} trials: {possible} of {len(job.advice)} can be done"
+            words = f"{trials} trials: {len(advice) - len(impossible)} of {len(advice)} can be done"
         else:
-            words = f"{flats} flats and {darks} dark flats"
-        words += _by_reason({one.filter: one.reason for one in impossible})
-        words += _by_reason(job.failed)
-        words += _by_reason({name: "; ".join(faults) for name, faults in job.faults.items()})
-        if job.advice and len(impossible) + len(job.failed) == len(job.advice):
+            words = f"{sum(have.values())} flats and {sum(dark.values())} dark flats"
+        words += _by_reason(impossible) + _by_reason(failed)
+        words += _by_reason({name: "; ".join(found) for name, found in faults.items()})
+        if advice and len(impossible) + len(failed) == len(advice):
             raise ActivityFailed(words, figures=figures)
         return {**figures, "summary": words}
 

@@ -97,7 +97,10 @@ class FlatsJob(FlatsTaking):
         words = f"{len(self.advice) - len(impossible)} of {len(self.advice)} filters can be done"
         for one in impossible:
             words += f"; {one.filter or 'without a filter'}: {one.reason}. What would help: {one.change}"
-        await self.kit.step({"advice": [one.told() for one in self.advice.values()]}, words)
+        await self.kit.step(
+            {"advice": [{**one.told(), "filter": self.label(one.filter)} for one in self.advice.values()]},
+            words,
+        )
 
     # -- frames -------------------------------------------------------------------------------------
 

@@ -44,6 +44,8 @@ class FlatsTaking(ABC):
     camera: Camera = field(default_factory=lambda: Camera(0.0, 65535.0))
     source: str = ""
     """Of the light, where frames say it."""
+    several: bool = False
+    """Whether other binnings are taken too: filters are told of with theirs then."""
 
     def __post_init__(self) -> None:
         self.have, self.have_dark = dict(self.wish.have), dict(self.wish.have_dark)
@@ -60,6 +62,10 @@ class FlatsTaking(ABC):
     def dark_flats_wanted(self) -> int:
         """Of each kind."""
         return self.wish.count if self.wish.dark_flats is None else self.wish.dark_flats
+
+    def label(self, name: str) -> str:
+        """A filter as it is told of."""
+        return f"{name}@{self.wish.binning}" if self.several else name
 
     async def measure_camera(self) -> None:
         """Bias by a frame without light."""
@@ -141,7 +147,7 @@ class FlatsTaking(ABC):
         """A frame that only shows how bright it is."""
         self.trials.append(trial)
         told = {
-            "filter": trial.filter,
+            "filter": self.label(trial.filter),
             "level": trial.level,
             "exposure_s": trial.exposure_s,
             "mean_adu": round(trial.mean_adu, 1),
@@ -166,7 +172,7 @@ class FlatsTaking(ABC):
         have = (self.have if kind == "flat" else self.have_dark).get(name, 0)
         frame: dict[str, Any] = {
             "kind": kind,
-            "filter": name,
+            "filter": self.label(name),
             "path": str(kept.path),
             "mean_adu": round(kept.mean_adu, 1),
             "exposure_s": exposure_s,
@@ -189,7 +195,7 @@ class FlatsTaking(ABC):
         last = looks[-1]
         faults = [*last.faults(), *set_faults(looks)]
         judged = {
-            "filter": name,
+            "filter": self.label(name),
             "faults": faults,
             "vignetting_percent": round(100 * last.vignetting, 2),
             "gradient_percent": round(100 * last.gradient, 2),

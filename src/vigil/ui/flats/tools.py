@@ -75,9 +75,9 @@ class FlatsTools(QWidget):
                 ("high_percent", "Window to, %", 100, False),
                 ("least_exposure_s", "Shortest exposure, s", 600, False),
                 ("most_exposure_s", "Longest exposure, s", 600, False),
-                ("binning", "Binning", 4, True),
             )
         }
+        self.fields["binning"] = value_field("Binning, or several: 1, 2", self._set_binning, doing.say)
         self.libraries = value_field("Folders of frames from before", self._set_libraries, doing.say)
         self.libraries.setFixedWidth(230)
         self.libraries.setProperty("role", "")
@@ -135,8 +135,7 @@ class FlatsTools(QWidget):
     def _setter(self, name: str, words: str, most: int, whole_only: bool) -> Any:
         def apply(text: str) -> None:
             bare = text.strip().rstrip("%s ").strip()
-            least = 1 if name == "binning" else 0
-            value = whole_number(bare, words, least, most) if whole_only else number(bare, words, 0, most)
+            value = whole_number(bare, words, 0, most) if whole_only else number(bare, words, 0, most)
             self._change(self._window_with(name, value) if name in _WINDOW else {name: value})
 
         return apply
@@ -180,6 +179,10 @@ class FlatsTools(QWidget):
         self._show_values()
         self._changed()
 
+    def _set_binning(self, text: str) -> None:
+        found = [whole_number(part.strip(), "Binning", 1, 4) for part in text.split(",")]
+        self._change({"binning": found[0], "binnings": found if len(found) > 1 else ()})
+
     def _set_stays(self, on: bool) -> None:
         self._asked = self._asked.model_copy(update={"move": not on})
         self._changed()
@@ -202,8 +205,6 @@ class FlatsTools(QWidget):
     def take_gaps(self, covered: list[Covered]) -> str:
         """The job becomes what is missing; returns that in words."""
         flats = flats_wanted(covered)
-        # a job has one binning: what is left with others stays a gap, and is the next job
-        flats = [one for one in flats if one.binning == flats[0].binning]
         self._sets = sets_wanted(covered)
         names = {one.filter for one in flats}
         for name, box in self.filters.items():
@@ -212,7 +213,10 @@ class FlatsTools(QWidget):
             most = {
                 "count": max(one.count for one in flats),
                 "dark_flats": max(one.dark_flats for one in flats),
-                "binning": flats[0].binning,
+                "binning": min(one.binning for one in flats),
+                "binnings": binnings
+                if len(binnings := tuple(sorted({f.binning for f in flats}))) > 1
+                else (),
             }
             self._asked = self._asked.model_copy(update=most)
         self._show_values()
@@ -276,6 +280,8 @@ class FlatsTools(QWidget):
     def _show_values(self) -> None:
         shown = self._asked.window_of(self._of_scope()[0])
         for name, field in self.fields.items():
-            field.show_value(f"{getattr(shown if name in _WINDOW else self._asked, name):.4g}")
+            if name != "binning":
+                field.show_value(f"{getattr(shown if name in _WINDOW else self._asked, name):.4g}")
+        self.fields["binning"].show_value(", ".join(f"{b}" for b in self._asked.each_binning))
         self.scope.setEnabled(self.scope.count() > 1)
         self._when_line.setVisible(self._asked.source == "twilight")
