@@ -284,4 +284,7 @@ def _shut(gear: Gear, chip: Chip, where: tuple[float, float]) -> bool:
     behind_cover = rig.cover is not None and (not chip.guides or off_axis(rig))
     cover_shut = behind_cover and shutters.get("cover", "closed") != "open"
     roof_shut = rig.roof is not None and shutters.get("roof", "closed") != "open"
-    return cover_shut or roof_shut or (panel_before(gear, where) and not chip.guides)
+    # one that is laid on for flats is lit; dark, it lies beside the telescope
+    state = gear.state
+    before = panel_before(gear, where) and (state.panel_level > 0 or state.panel_laid_on)
+    return cover_shut or roof_shut or (before and not chip.guides)
