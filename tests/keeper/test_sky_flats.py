@@ -21,9 +21,11 @@ from vigil.documents.rig.change import with_values
 from vigil.documents.rig.mount import StoredPosition
 from vigil.documents.scenario import Scenario
 from vigil.engine.errand import ErrandRefused
+from vigil.files.fits import read_header
 from vigil.files.madeframes import made_frames
 from vigil.levels.matching import Cover, Made, Wanted, cover
 from vigil.planning.skyflats import next_window
+from vigil.sky.angles import separation_deg
 
 SMALL = with_values(quick_rig(), {("camera", "columns"): 120, ("camera", "rows"): 80}).model_copy(
     update={"cover": CoverPart(name="Flap"), "roof": RoofPart(name="Slide")}
@@ -81,11 +83,16 @@ def _as_light(flat: Made) -> Made:
 
 def test_stars_move_on_from_frame_to_frame(tmp_path: Path) -> None:
     """The mount stands still, and every frame's middle is another place of the sky."""
-    _, events, _ = alone(tmp_path, source="twilight", when="dusk", filters=["L"], count=3, dark_flats=0)
-    begun = [e.at for e in events if "frame" in e.values]
-    apart_s = [(b - a).total_seconds() for a, b in pairwise(begun)]
-    assert any("standing still" in e.reason for e in events)
-    assert all(s * 15.04 * 0.6 > 20 for s in apart_s), "at 50° of declination"
+
+    async def work(place: Place) -> None:
+        wish = {"source": "twilight", "when": "dusk", "filters": ["L"], "count": 3, "dark_flats": 0}
+        assert (await place.ask(Command.BEGIN, kind="flats", ready=True, **wish)).taken
+        await place.until(Kind.ERRAND_ENDED, outcome="done")
+        headers = [read_header(Path(f["path"])) for f in frames_of(place.told) if f["kept"]]
+        apart = [3600 * separation_deg(a["RA"], a["DEC"], b["RA"], b["DEC"]) for a, b in pairwise(headers)]
+        assert len(apart) == 2 and min(apart) > 15, "in seconds of arc, by what the mount said last"
+
+    kept(tmp_path, work, rig=begins_at(0), pixels=True)
 
 
 def test_dawn_and_what_came_too_late(tmp_path: Path) -> None:
@@ -135,6 +142,7 @@ def test_a_panel_on_the_wall_is_looked_at_from_its_own_position_by_day_too(tmp_p
     """Neither parked nor covered meanwhile, both afterwards; and the guards leave that be."""
     assert SMALL.mount is not None and SMALL.panel is not None
     wall = StoredPosition(name="wall", hour_angle_deg=-60, dec_deg=15)
+    (tmp_path / "cut").mkdir()
     changed = {
         "mount": SMALL.mount.model_copy(update={"positions": [*SMALL.mount.positions, wall]}),
         "panel": SMALL.panel.model_copy(update={"placed": "fixed", "position": "wall"}),
@@ -152,7 +160,16 @@ def test_a_panel_on_the_wall_is_looked_at_from_its_own_position_by_day_too(tmp_p
         assert gear.state.parked and shutters(place)["cover"] == "closed" and gear.state.panel_level == 0
         assert shutters(place).get("roof", "closed") == "closed", "it is not opened for that"
 
+    async def stopped(place: Place) -> None:
+        assert (await place.ask(Command.BEGIN, kind="flats", filters=["L"], count=30)).taken
+        await some_flats(place, 1)
+        assert (await place.ask(Command.STOP_ERRAND)).taken
+        await place.until(Kind.ERRAND_ENDED)
+        gear = place.observatory.truth.gear
+        assert gear.state.parked and shutters(place)["cover"] == "closed" and gear.state.panel_level == 0
+
     kept(tmp_path, work, rig=rig, pixels=True)
+    kept(tmp_path / "cut", stopped, rig=rig, pixels=True)
     lost = changed["panel"].model_copy(update={"position": "nowhere"})  # type: ignore[attr-defined]
     with pytest.raises(ErrandRefused, match="'nowhere', where the panel is looked at from"):
         alone(tmp_path, rig=rig.model_copy(update={"panel": lost}), filters=["L"])

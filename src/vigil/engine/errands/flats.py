@@ -174,8 +174,8 @@ class Flats(PlainErrand):
             await at_the_wall(kit, panel.position)
             yield
         finally:
-            self._open_by_day = False
             await to_the_end(shut_again(kit, roof=False))
+            self._open_by_day = False
 
     async def _cloth(self, kit: Kit) -> list[FlatsTaking]:
         """By day the tube looks away from the sun, a cloth on it; the roof is shut for the dark flats."""
@@ -188,6 +188,7 @@ class Flats(PlainErrand):
             )
             for job in jobs:
                 self._job = job
+                job.wish = self.wish.at_binning(job.wish.binning)  # what was changed meanwhile
                 await job.take_flats()
         question = "Cloth off and the telescope covered: is no light in it?"
         await self._in_the_dark(kit, jobs, question, True)

@@ -1,5 +1,6 @@
 """Calibration frames taken and kept, each whole on disk before the next one begins."""
 
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -8,6 +9,7 @@ import numpy as np
 
 from vigil.calibration.flatlook import FlatLook, look
 from vigil.calibration.masters import middle_of
+from vigil.devices.errors import DeviceError
 from vigil.devices.protocols import Exposure, RawFrame
 from vigil.engine.activities.moves import take
 from vigil.engine.activity import Kit
@@ -66,6 +68,9 @@ async def keep(
     name = "_".join(safe(word) for word in words if word)
     path = folder / date / kind.replace(" ", "-") / f"{name}.fits"
     wanted = Wanted(kind, kind, kind, kind, exposure, filter_name, set_point_c)
+    if kit.devices.mount is not None and kit.devices.mount.connected:
+        with suppress(DeviceError):  # standing still, it looks elsewhere from frame to frame
+            await kit.devices.mount.refresh()
     mount = kit.devices.mount.state if kit.devices.mount else None
     focuser = kit.devices.focuser.state if kit.devices.focuser else None
     rotator = kit.devices.rotator.state if kit.devices.rotator else None

@@ -93,7 +93,7 @@ class FlatsTaking(ABC):
             await focuser_to(self.kit, wanted)
 
     async def _turn_as_lights(self, name: str) -> None:
-        """Half a turn is the same; a camera that a person turns stays as it is, and that is said."""
+        """Half a turn is the same; a camera that a person turns stays as it is."""
         wanted, rotator = self.had.rotator_deg.get(name), self.kit.devices.rotator
         if wanted is None or rotator is None or rotator.state is None:
             return

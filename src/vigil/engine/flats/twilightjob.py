@@ -65,12 +65,15 @@ class TwilightJob(FlatsTaking):
     def at(self, seconds: float) -> datetime:
         return self.window.begins + timedelta(seconds=seconds)
 
+    async def measure_camera(self) -> None:
+        """Before anything else: what counts as the aim goes by its bias and full scale."""
+        await super().measure_camera()
+        shares = [replace(one, adu_s=one.adu_s * self._share(one.name)) for one in self._filters]
+        self.belief = SkyBelief(tuple(shares))
+
     async def take_flats(self) -> None:
         """Raises DeviceError, OSError. Filters that get too few are in `failed`."""
         self.begin_progress(self.names)
-        await self.measure_camera()
-        shares = [replace(one, adu_s=one.adu_s * self._share(one.name)) for one in self._filters]
-        self.belief = SkyBelief(tuple(shares))
         while True:
             now_s = self._now_s()
             shot = next_shot(
