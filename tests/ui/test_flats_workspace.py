@@ -167,7 +167,7 @@ def test_each_light_says_when_and_is_what_is_asked_for(stage: Stage, flats: Flat
     assert asked(stage)[1]["source"] == "twilight" and asked(stage)[1]["when"] == "dusk"
     assert flats.view == WHEN
     choose(flats.tools.source, "cloth by day")
-    flats.show_anew()
+    stage.settle()
     assert re.fullmatch(r"\d\d:\d\d to \d\d:\d\d", flats.when.copy_text().splitlines()[0])
     assert "when" not in flats.tools.wish and "move" not in flats.tools.wish
     flats.tools.stays.setChecked(True)

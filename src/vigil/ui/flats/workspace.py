@@ -1,7 +1,7 @@
 """Flats & darks: coverage, what fits, the search, and the job."""
 
 from collections.abc import Callable
-from datetime import timedelta
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QWidget
 
 from vigil.documents.errands import Outcome
 from vigil.documents.events import Event, Kind
-from vigil.documents.flats import DARKS, FLATS
+from vigil.documents.flats import DARKS, FLATS, FlatsWish
 from vigil.documents.messages import Command
 from vigil.documents.rig import Rig
 from vigil.files.madeframes import made_frames
@@ -176,15 +176,16 @@ class FlatsWorkspace(ErrandBench):
         rig, wish, now = self._session.rig, self.tools.asked, self._session.moments.now
         key = rig, wish, int(now.timestamp() // 300)
         if self._when_of is None or self._when_of[0] != key:
-            found: SkyPlan | ClothHours | None
-            if wish.source == "cloth":
-                spans = cloth_spans(rig, now, now + timedelta(days=1))
-                place = cloth_places(rig, spans[0][0])[0].words if spans else ""
-                found = ClothHours(now, spans, place)
-            else:
-                found = sky_plan(rig, wish, now)
-            self._when_of = key, found
+            self._when_of = key, None
+            self._jobs.run(
+                "when", lambda: (key, _reckoned(rig, wish, now)), self._show_reckoned, self._not_tried
+            )
         return self._when_of[1]
+
+    def _show_reckoned(self, found: tuple[Any, SkyPlan | ClothHours | None]) -> None:
+        if self._when_of is not None and self._when_of[0] == found[0]:
+            self._when_of = found
+            self._show_when()
 
     def _not_read(self, problem: Exception) -> None:
         self._unread = f"The folders can't be read: {problem}"
@@ -254,6 +255,8 @@ class FlatsWorkspace(ErrandBench):
         have = {name: count for (kind, name), count in self.seen.have.items() if kind == "flat"}
         now, zone = self._session.moments.now, self._session.zone
         said = "The sun passes no twilight here within two days."
+        if self._jobs.busy("when"):
+            said = "Reckoning …"
         self.when.show_when(self._when(), said, zone, now, self.tools.asked.count, have)
 
     def _fits(self) -> Fits | None:
@@ -293,3 +296,10 @@ def _covered_of(rig: Rig, ledger: Path) -> tuple[list[Covered], dict[str, Choice
 def _tried_on(choice: Choice) -> TriedOn:
     found = tried(choice)
     return TriedOn(found, choice.words, *small_pictures(found))
+
+
+def _reckoned(rig: Rig, wish: FlatsWish, now: datetime) -> SkyPlan | ClothHours | None:
+    if wish.source != "cloth":
+        return sky_plan(rig, wish, now)
+    spans = cloth_spans(rig, now, now + timedelta(days=1))
+    return ClothHours(now, spans, cloth_places(rig, spans[0][0])[0].words if spans else "")
