@@ -10,8 +10,8 @@ from benchmarks import drawing, focusing, guiding, rehearsal, solving, targets, 
 from benchmarks.ratio import Ratio, compare
 from campaigns.demo import demo_rig
 from campaigns.solvefields import field_scene
-from vigil.engine.measuring import measure_image
 from vigil.imaging import stars
+from vigil.imaging.measuring import measure_image
 from vigil.simulator.frame.draw import draw
 
 

@@ -22,8 +22,8 @@ from vigil.devices.protocols import Exposure
 from vigil.documents.rig import Rig
 from vigil.documents.rig.change import with_value
 from vigil.documents.scenario import Scenario
-from vigil.engine.measuring import measure_image
 from vigil.files.starcatalogue import star_catalogue
+from vigil.imaging.measuring import measure_image
 from vigil.imaging.stars import measure_field
 from vigil.optics.train import critical_focus_zone_um
 from vigil.runtime.clock import ScenarioClock

@@ -8,8 +8,8 @@ import pytest
 
 from campaigns.demo import quick_rig
 from campaigns.solvefields import field_scene
-from vigil.engine.measuring import measure_image
 from vigil.files.solver import Search, solve_picture
+from vigil.imaging.measuring import measure_image
 from vigil.simulator.frame.draw import draw
 from vigil.simulator.quick import QuickMeasurer, figures_of, quick_frame, solution_of, star_count
 from vigil.sky.angles import separation_deg

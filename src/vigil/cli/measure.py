@@ -8,8 +8,8 @@ from pathlib import Path
 from typing import Any
 
 from vigil.cli import BAD_INPUT, NOT_ALL, OK
-from vigil.engine.measuring import measure_image
 from vigil.files.fits import BadFrame, read_frame
+from vigil.imaging.measuring import measure_image
 
 _FULL_SCALE_ADU = 65535.0
 _SHOWN = ("stars", "hfr_px", "fwhm_px", "elongation", "background_adu", "noise_adu", "saturated")

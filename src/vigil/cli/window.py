@@ -62,6 +62,10 @@ def _open(rig: Rig, path: Path, plan_path: Path | None, args: argparse.Namespace
         from vigil.cli.ledgers import ledger_of
 
         ledger_of(rig.id)
+    if args.demo:
+        from vigil.cli.demohistory import lay_in_history
+
+        lay_in_history(folders.ledger)
     listed = rigs.lists(path)
     name = rig.id if listed else str(path)
     words = ["--speed", f"{args.speed:g}", *scenario_words(args, rig)]

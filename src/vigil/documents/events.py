@@ -28,6 +28,7 @@ class Kind(StrEnum):
     FRAME_SAVED = "frame_saved"
     FRAME_MEASURED = "frame_measured"
     FRAME_JUDGED = "frame_judged"
+    FRAME_LOCATED = "frame_located"
     BLOCK_GIVEN_UP = "block_given_up"
     DEVICE_LOST = "device_lost"
     DEVICE_RECOVERED = "device_recovered"

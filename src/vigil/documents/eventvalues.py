@@ -226,6 +226,18 @@ class FrameSaved(_Frame):
     guide_dec_rms_arcsec: float | None = None
     dither_arcsec: tuple[float, float] | None = None
     """Where it was to lie beside its target: east, north."""
+    gain: int | None = None
+    offset: int | None = None
+    binning: int = 1
+    set_point_c: float | None = None
+    electrons_per_adu: float | None = None
+    ra_deg: float | None = None
+    dec_deg: float | None = None
+    """The centre that was wanted, ICRS."""
+    air_mass: float | None = None
+    evening: str = ""
+    """The night that it belongs to, where that isn't its errand's."""
+    camera: str = ""
     doubtful: str | None = None
     """Why it doesn't count."""
 
@@ -249,12 +261,24 @@ class FrameMeasured(Values):
     """How far its centre lies beside where it was to be: east, north."""
     position_angle_deg: float | None = None
     scale_arcsec_px: float | None = None
+    bright_flux_adu: float | None = None
+    pixel_noise_adu: float | None = None
+    trail_sigma: float | None = None
+    """How far a straight trail stands out."""
     doubtful: str | None = None
 
 
 class FrameJudged(Values):
     frame_id: str
-    verdict: Literal["rejected", "kept"]
+    verdict: Literal["rejected", "kept", "undecided"]
+    """Undecided takes a person's word back."""
+
+
+class FrameLocated(Values):
+    """A frame's file lies elsewhere now, or (no path) is gone."""
+
+    frame_id: str
+    path: str = ""
 
 
 class DeviceLost(Values):
@@ -326,6 +350,7 @@ MODELS: dict[Kind, type[Values]] = {
     Kind.FRAME_SAVED: FrameSaved,
     Kind.FRAME_MEASURED: FrameMeasured,
     Kind.FRAME_JUDGED: FrameJudged,
+    Kind.FRAME_LOCATED: FrameLocated,
     Kind.BLOCK_GIVEN_UP: BlockGivenUp,
     Kind.DEVICE_LOST: DeviceLost,
     Kind.DEVICE_RECOVERED: Nothing,

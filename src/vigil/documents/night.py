@@ -251,7 +251,7 @@ def counts(frame: dict[str, Any]) -> bool:
     """Whether a saved frame counts: not one that was cut short, unless a person says so, nor a rejected
     one."""
     verdict = frame.get("verdict")
-    return verdict == "kept" if verdict is not None else not frame.get("doubtful")
+    return verdict == "kept" if verdict in ("kept", "rejected") else not frame.get("doubtful")
 
 
 def fold(state: NightState, event: Event) -> NightState:
@@ -434,7 +434,8 @@ def _frame_judged(state: NightState, event: Event) -> NightState:
     judged = read(event, FrameJudged)
     if (frame := state.saved.get(judged.frame_id)) is None:
         return state
-    return _with_frame(state, judged.frame_id, {**frame, "verdict": judged.verdict})
+    verdict = None if judged.verdict == "undecided" else judged.verdict
+    return _with_frame(state, judged.frame_id, {**frame, "verdict": verdict})
 
 
 def _block_given_up(state: NightState, event: Event) -> NightState:

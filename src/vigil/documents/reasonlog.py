@@ -125,6 +125,7 @@ _TELLERS: dict[Kind, Callable[[ReasonLog, Event], _Told | None]] = {
     Kind.EXPOSURE_ENDED: ReasonLog._exposed,
     Kind.FRAME_SAVED: ReasonLog._saved,
     Kind.FRAME_JUDGED: _plainly("frame judged by you"),
+    Kind.FRAME_LOCATED: _plainly("file looked for"),
     Kind.BLOCK_GIVEN_UP: _plainly("skipped for tonight", Weight.NOTICE),
     Kind.PUT_OFF: _plainly("put off", Weight.NOTICE),
     Kind.DEVICE_LOST: _plainly("device lost", Weight.FAULT),

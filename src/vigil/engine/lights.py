@@ -201,6 +201,7 @@ class Lights:
             focus_position=focuser.position if focuser else None,
             doubtful=doubtful,
             target_deg=self._recorder.state.aim_deg(wanted.subject, place.ra_deg, place.dec_deg),
+            wanted_deg=(place.ra_deg, place.dec_deg),
             off_limit_arcmin=orders.target_keep_arcmin if self._looks_at_target() else None,
         )
 

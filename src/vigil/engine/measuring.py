@@ -12,23 +12,18 @@ from numpy.typing import NDArray
 from vigil.files.solver import Search, Solved, solve_picture, solve_stars
 from vigil.imaging.figures import FrameFigures
 from vigil.imaging.focusframe import FocusFrame, focus_frame
-from vigil.imaging.mosaic import SMOOTHING_PX2, luminance
+from vigil.imaging.measuring import SATURATED_SHARE, flat_of, measure_image, measured
+from vigil.imaging.mosaic import SMOOTHING_PX2
 from vigil.imaging.onestar import OneStar, one_star
 from vigil.imaging.richestpart import Region, richest_part
 from vigil.imaging.sharpness import Sharpness, sharpness_of
 from vigil.imaging.spikes import MaskReading, mask_reading
-from vigil.imaging.stars import Stars, measure_field
 from vigil.runtime.workshop import WorkerDied, Workshop
 from vigil.solving.blind import Breadth
 from vigil.solving.near import Hint
 from vigil.solving.solution import Solution
 
 T = TypeVar("T")
-
-# a pixel this close to full scale has lost light
-SATURATED_SHARE = 0.98
-# median over stars of one frame: seeing differs between short exposures by about this much
-_SEEING_SHARE = 0.03
 
 
 def plain(value: float) -> float | None:
@@ -159,15 +154,10 @@ class PixelMeasurer:
             raise MeasuringFailed(f"the frame could not be measured: {problem}") from problem
 
 
-def measure_image(image: NDArray[np.generic], full_scale_adu: float, mosaic: bool = False) -> FrameFigures:
-    """Figures of an image [row, column]."""
-    return _measure(image, full_scale_adu, mosaic)[0]
-
-
 def focus_image(image: NDArray[np.generic], optics: FocusOptics) -> FocusFrame:
     """What focusing wants of an image [row, column]."""
     return focus_frame(
-        _flat(image, optics.mosaic),
+        flat_of(image, optics.mosaic),
         SATURATED_SHARE * optics.full_scale_adu,
         optics.obstruction,
         SMOOTHING_PX2 if optics.mosaic else 0.0,
@@ -179,44 +169,17 @@ def _one_star(
     image: NDArray[np.generic], optics: FocusOptics, near: tuple[float, float] | None
 ) -> OneStar | None:
     level = SATURATED_SHARE * optics.full_scale_adu
-    return one_star(_flat(image, optics.mosaic), level, optics.obstruction, near)
+    return one_star(flat_of(image, optics.mosaic), level, optics.obstruction, near)
 
 
 def measure_and_solve_image(
     image: NDArray[np.generic], full_scale_adu: float, search: Search, mosaic: bool = False
 ) -> tuple[FrameFigures, Solution]:
     """Both from one detection."""
-    figures, stars = _measure(image, full_scale_adu, mosaic)
+    figures, stars = measured(image, full_scale_adu, mosaic)
     rows, columns = image.shape
     return figures, solve_stars(stars, (rows, columns), search)
 
 
 def _solve_image(image: NDArray[np.generic], search: Search, mosaic: bool) -> Solved:
-    return solve_picture(_flat(image, mosaic), search)
-
-
-def _flat(image: NDArray[np.generic], mosaic: bool) -> NDArray[np.generic]:
-    return luminance(image) if mosaic else image
-
-
-def _measure(image: NDArray[np.generic], full_scale_adu: float, mosaic: bool) -> tuple[FrameFigures, Stars]:
-    field = measure_field(
-        _flat(image, mosaic),
-        SATURATED_SHARE * full_scale_adu,
-        smoothing_px2=SMOOTHING_PX2 if mosaic else 0.0,
-    )
-    sizes = field.stars.hfr_px
-    scatter = 1.4826 * np.median(np.abs(sizes - np.median(sizes))) if sizes.size else np.nan
-    # 1.25: the standard error of a median against that of a mean
-    error = np.hypot(1.25 * scatter / np.sqrt(max(sizes.size, 1)), _SEEING_SHARE * field.hfr_px)
-    figures = FrameFigures(
-        stars=len(field.stars),
-        hfr_px=field.hfr_px,
-        hfr_sigma_px=float(error),
-        fwhm_px=field.fwhm_px,
-        elongation=field.elongation,
-        background_adu=field.background_adu,
-        noise_adu=field.noise_adu,
-        saturated=field.saturated,
-    )
-    return figures, field.stars
+    return solve_picture(flat_of(image, mosaic), search)

@@ -29,6 +29,17 @@ _SCALE_TOLERANCE = 0.02
 _WITHIN_DEG = 2.0
 
 
+_OF_HEADER = {
+    "gain": "GAIN",
+    "offset": "OFFSET",
+    "binning": "XBINNING",
+    "set_point_c": "SET-TEMP",
+    "electrons_per_adu": "EGAIN",
+    "air_mass": "AIRMASS",
+    "camera": "INSTRUME",
+}
+"""What the ledger keeps of the header."""
+
 Write = Callable[[Path, NDArray[np.uint16], Header], None]
 """Puts a frame on disk; rehearsals have one that doesn't."""
 
@@ -54,6 +65,8 @@ class FrameToSave:
     """Where it was to lie beside its target: east, north; None before a dither."""
     doubtful: str | None = None
     """Why it doesn't count: it was cut short."""
+    wanted_deg: tuple[float, float] | None = None
+    """The centre that is wanted, wherever dithers lay the frame; ICRS."""
     off_limit_arcmin: float | None = None
     """Farther off than this by its own solving it doesn't count either; None: anywhere will do."""
 
@@ -68,6 +81,8 @@ class FrameToSave:
             "tube_c": self.header["FOCTEMP"][0] if "FOCTEMP" in self.header else None,
             **(_guided(self.guided) if self.guided else {}),
             **({"dither_arcsec": list(self.dither_arcsec)} if self.dither_arcsec else {}),
+            **({"ra_deg": self.wanted_deg[0], "dec_deg": self.wanted_deg[1]} if self.wanted_deg else {}),
+            **{name: self.header[card][0] for name, card in _OF_HEADER.items() if card in self.header},
             **({"doubtful": self.doubtful} if self.doubtful else {}),
         }
 

@@ -29,6 +29,10 @@ _NODES, _SHARES = np.polynomial.legendre.leggauss(3)
 _NODES, _SHARES = _NODES / 2, _SHARES / 2
 
 
+_MOST_MISSING = 0.9
+"""Of a star's light, outside of its aperture: a smeared one of a few pixels is no profile any more."""
+
+
 @dataclass(frozen=True, slots=True)
 class StarProfile:
     """A Moffat profile before the pixels: `fwhm_px` is the geometric mean of the two axes' widths at half of
@@ -53,6 +57,7 @@ class StarProfile:
         missing = (1 + aperture_px**2 / alpha2) ** (1 - self.beta)
         # more of a long star's light lies outside a circle
         missing = missing * ((self.elongation + 1 / self.elongation) / 2) ** (self.beta - 1)
+        missing = np.minimum(missing, _MOST_MISSING)
         whole = hfr_px * np.sqrt((0.5**power - 1) / (((1 + missing) / 2) ** power - 1))
         spread2 = 2 * self.beta * (1 - 2**power) * (2 / 12 + self.smoothing_px2)
         # stars hardly wider than a pixel tell no width

@@ -54,6 +54,9 @@ class Stars:
         return len(self.x_px)
 
 
+_BRIGHT, _FEW_BRIGHT = slice(3, 13), 8
+
+
 @dataclass(frozen=True, slots=True)
 class Field:
     """What an image shows: its stars and its background."""
@@ -69,6 +72,15 @@ class Field:
     def saturated(self) -> int:
         """Number of saturated stars."""
         return int(np.count_nonzero(self.stars.saturated))
+
+    @property
+    def bright_flux_adu(self) -> float:
+        """The median flux of its bright stars, the very brightest left out: what a cloud takes of it is gone,
+        however many stars are still found. NaN without stars."""
+        fluxes = self.stars.flux_adu
+        if not len(fluxes):
+            return float("nan")
+        return float(np.median(fluxes[_BRIGHT] if len(fluxes) > _FEW_BRIGHT else fluxes))
 
 
 def find_stars(

@@ -18,6 +18,7 @@ from vigil.documents.eventvalues import (
     ErrandEnded,
     ErrandStarted,
     FrameJudged,
+    FrameLocated,
     FrameMeasured,
     FrameSaved,
     NightOver,
@@ -29,7 +30,7 @@ from vigil.documents.night import counts
 from vigil.files.trouble import why
 
 log = logging.getLogger(__name__)
-SCHEMA = 6
+SCHEMA = 7
 _EVENTS = """
 CREATE TABLE events (
     id INTEGER PRIMARY KEY AUTOINCREMENT,
@@ -68,6 +69,8 @@ DROP TABLE IF EXISTS frames;
 DROP TABLE IF EXISTS focus_runs;
 DROP TABLE IF EXISTS polar_records;
 DROP TABLE IF EXISTS nights;
+DROP TABLE IF EXISTS judged_groups;
+DROP TABLE IF EXISTS night_accounts;
 DROP TABLE IF EXISTS errands;
 CREATE TABLE errands (
     errand TEXT PRIMARY KEY,
@@ -85,6 +88,8 @@ CREATE TABLE frames (
     errand TEXT NOT NULL REFERENCES errands (errand),
     rig TEXT NOT NULL,
     path TEXT NOT NULL,
+    missing INTEGER NOT NULL DEFAULT 0,
+    evening TEXT NOT NULL,
     kind TEXT NOT NULL,
     block TEXT NOT NULL,
     line TEXT NOT NULL,
@@ -94,7 +99,17 @@ CREATE TABLE frames (
     started_at TEXT NOT NULL,
     temperature_c REAL,
     focus_position INTEGER,
+    tube_c REAL,
     guide_rms_arcsec REAL,
+    gain INTEGER,
+    offset INTEGER,
+    binning INTEGER NOT NULL DEFAULT 1,
+    set_point_c REAL,
+    electrons_per_adu REAL,
+    ra_deg REAL,
+    dec_deg REAL,
+    air_mass REAL,
+    camera TEXT NOT NULL DEFAULT '',
     hfr_px REAL,
     fwhm_px REAL,
     elongation REAL,
@@ -102,11 +117,40 @@ CREATE TABLE frames (
     background_adu REAL,
     noise_adu REAL,
     saturated INTEGER,
+    bright_flux_adu REAL,
+    pixel_noise_adu REAL,
+    trail_sigma REAL,
+    off_arcsec REAL,
+    position_angle_deg REAL,
     doubtful TEXT,
     verdict TEXT,
-    counts INTEGER NOT NULL
+    counts INTEGER NOT NULL,
+    judged TEXT,
+    because TEXT,
+    standing TEXT GENERATED ALWAYS AS (
+        CASE WHEN verdict IS NOT NULL THEN verdict
+             WHEN doubtful IS NOT NULL THEN 'doubtful'
+             ELSE coalesce(judged, 'kept') END
+    ) VIRTUAL
 );
 CREATE INDEX frames_of_errand ON frames (errand);
+CREATE INDEX frames_for_hours ON frames
+    (kind, target, filter, rig, exposure_s, binning, standing, evening, stars);
+CREATE INDEX frames_of_evening ON frames (evening, rig);
+CREATE TABLE judged_groups (
+    target TEXT NOT NULL,
+    filter TEXT NOT NULL,
+    rig TEXT NOT NULL,
+    exposure_s REAL NOT NULL,
+    binning INTEGER NOT NULL,
+    by TEXT NOT NULL,
+    PRIMARY KEY (target, filter, rig, exposure_s, binning)
+);
+CREATE TABLE night_accounts (
+    errand TEXT PRIMARY KEY,
+    upto INTEGER NOT NULL,
+    account TEXT NOT NULL
+);
 CREATE TABLE focus_runs (
     ended INTEGER PRIMARY KEY,
     errand TEXT NOT NULL,
@@ -129,9 +173,13 @@ CREATE INDEX polar_records_of_rig ON polar_records (rig, told);
 _SAVED = (
     "frame_id", "path", "kind", "block", "line", "target", "filter",
     "exposure_s", "started_at", "temperature_c", "focus_position", "guide_rms_arcsec",
-    "doubtful",
+    "tube_c", "gain", "offset", "binning", "set_point_c", "electrons_per_adu", "ra_deg", "dec_deg",
+    "air_mass", "camera", "doubtful",
 )  # fmt: skip
-_MEASURED = ("hfr_px", "fwhm_px", "elongation", "stars", "background_adu", "noise_adu", "saturated")
+_MEASURED = (
+    "hfr_px", "fwhm_px", "elongation", "stars", "background_adu", "noise_adu", "saturated",
+    "bright_flux_adu", "pixel_noise_adu", "trail_sigma", "off_arcsec", "position_angle_deg",
+)  # fmt: skip
 Row = tuple[str, str, str, int, str, str]
 """An event as it is kept: errand, moment, kind, version, values as JSON, reason."""
 _DERIVES = frozenset(
@@ -143,6 +191,7 @@ _DERIVES = frozenset(
         Kind.FRAME_SAVED,
         Kind.FRAME_MEASURED,
         Kind.FRAME_JUDGED,
+        Kind.FRAME_LOCATED,
     }
 )
 """The others say nothing of the tables, and need not be understood for them."""
@@ -301,11 +350,14 @@ class LedgerStore:
                 )
             case FrameSaved():
                 self._db.execute(
-                    f"INSERT INTO frames (errand, rig, {', '.join(_SAVED)}, counts) VALUES (?, "
-                    f"coalesce((SELECT rig FROM errands WHERE errand = ?), ''){', ?' * len(_SAVED)}, "
-                    "frame_counts(NULL, ?))",
+                    f"INSERT INTO frames (errand, rig, evening, {', '.join(_SAVED)}, counts) VALUES (?, "
+                    "coalesce((SELECT rig FROM errands WHERE errand = ?), ''), "
+                    "coalesce(?, (SELECT evening FROM errands WHERE errand = ?), '')"
+                    f"{', ?' * len(_SAVED)}, frame_counts(NULL, ?))",
                     (
                         event.errand,
+                        event.errand,
+                        values.evening or None,
                         event.errand,
                         *(getattr(values, name) for name in _SAVED),
                         values.doubtful,
@@ -324,9 +376,15 @@ class LedgerStore:
                     ),
                 )
             case FrameJudged():
+                verdict = None if values.verdict == "undecided" else values.verdict
                 self._db.execute(
                     "UPDATE frames SET verdict = ?, counts = frame_counts(?, doubtful) WHERE frame_id = ?",
-                    (values.verdict, values.verdict, values.frame_id),
+                    (verdict, verdict, values.frame_id),
+                )
+            case FrameLocated():
+                self._db.execute(
+                    "UPDATE frames SET path = coalesce(?, path), missing = ? WHERE frame_id = ?",
+                    (values.path or None, not values.path, values.frame_id),
                 )
 
     def _begin(self, event: Event, kind: str, rig_id: str, evening: str, words: str) -> None:
@@ -426,6 +484,10 @@ class LedgerStore:
             (rig_id, NIGHT, rig_id, NIGHT),
         )
         return [ErrandRow(*row) for row in rows]
+
+    def open_errands(self) -> list[tuple[str]]:
+        """The names of all that has no end yet, of whatever rig."""
+        return self._db.execute("SELECT errand FROM errands WHERE over_at IS NULL").fetchall()
 
     def last_night(self, rig_id: str) -> str | None:
         """The latest night of a rig, over or not."""

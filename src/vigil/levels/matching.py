@@ -111,7 +111,18 @@ class Serving:
 
 def that_serve(light: Made, frames: Iterable[Made], wanted: Wanted = Wanted()) -> Serving:
     """Out of all of them, by the same rules as `cover`."""
+    return _serving(light, _library(frames), wanted)
+
+
+def that_serve_each(
+    lights: Iterable[Made], frames: Iterable[Made], wanted: Wanted = Wanted()
+) -> list[Serving]:
+    """The same for many lights, in their order."""
     library = _library(frames)
+    return [_serving(light, library, wanted) for light in lights]
+
+
+def _serving(light: Made, library: _Library, wanted: Wanted) -> Serving:
     flats, _ = _flats(light, library, wanted)
     dark_flats = [
         d for d in library.frames.get("dark flat", []) if any(_matches(d, f, wanted) for f in flats)

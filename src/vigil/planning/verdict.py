@@ -38,7 +38,7 @@ def verdict(frame: Mapping[str, Any], before: Sequence[Mapping[str, Any]]) -> Ve
     held against the median of the last frames `before` it, which are those through its filter. Advice only: a
     doubtful frame counts unless it was cut short."""
     judged = frame.get("verdict")
-    if judged is not None:
+    if judged in ("kept", "rejected"):
         return Verdict(Mark.REJECTED if judged == "rejected" else Mark.KEPT, "")
     if frame.get("doubtful"):
         return Verdict(Mark.UNCOUNTED, str(frame["doubtful"]))

@@ -157,6 +157,11 @@ def patterns_folder() -> Path:
     return _base("XDG_DATA_HOME", Path.home() / ".local" / "share") / "vigil" / "patterns"
 
 
+def projects_folder() -> Path:
+    """Where projects are kept, a file each; may not exist yet."""
+    return _base("XDG_DATA_HOME", Path.home() / ".local" / "share") / "vigil" / "projects"
+
+
 def allowed_programs_file() -> Path:
     """Which programs plans may run; may not exist yet."""
     return _base("XDG_DATA_HOME", Path.home() / ".local" / "share") / "vigil" / "allowed-programs.json"

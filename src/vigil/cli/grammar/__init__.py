@@ -5,7 +5,7 @@ import re
 from typing import Any
 
 from vigil import __version__
-from vigil.cli.grammar import benches, nights, plans, rigs, simulated, sky
+from vigil.cli.grammar import benches, ledgers, nights, plans, rigs, simulated, sky
 
 _IN_ORDER = (
     nights.add_run,
@@ -24,6 +24,8 @@ _IN_ORDER = (
     benches.add_darks,
     benches.add_master,
     benches.add_coverage,
+    ledgers.add_ledger,
+    ledgers.add_project,
     sky.add_solve,
     sky.add_measure,
     sky.add_targets,

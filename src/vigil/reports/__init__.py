@@ -1,0 +1,1 @@
+"""Reports of nights: what they say, and how they are written: one HTML page, PDF, plain text."""

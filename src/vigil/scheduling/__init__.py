@@ -1,0 +1,1 @@
+"""What a night is best spent on: pure."""

@@ -1,0 +1,1 @@
+"""How long to expose each frame: pure."""

@@ -1,0 +1,1 @@
+"""Lights judged by their own figures, against what their night and their project let expect: pure."""
