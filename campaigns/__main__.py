@@ -18,6 +18,7 @@ from campaigns import (
     guidestars,
     guidestudies,
     guidetroubles,
+    handovers,
     masters,
     matches,
     mosaicfields,
@@ -30,11 +31,15 @@ from campaigns import (
     randomnights,
     refocusing,
     rigs,
+    schedules,
     skyoracle,
     solving,
     starsizes,
+    subexposures,
     turns,
     twilightflats,
+    twokeepers,
+    verdicts,
 )
 
 CAMPAIGNS = {
@@ -70,6 +75,11 @@ CAMPAIGNS = {
     "rigs": rigs.campaign,
     "turns": turns.campaign,
     "physics": physics.campaign,
+    "handovers": handovers.campaign,
+    "schedules": schedules.campaign,
+    "subexposures": subexposures.campaign,
+    "twokeepers": twokeepers.campaign,
+    "verdicts": verdicts.campaign,
 }
 
 

@@ -73,12 +73,16 @@ def play(
     beside: Callable[["Played"], Coroutine[Any, Any, None]] | None = None,
     look_every_s: float | None = None,
     guides: bool = False,
+    ledger: Path | None = None,
 ) -> Played:
     """Run a whole night and return it. `on_event` is called (and awaited, if need be) with each event as
     a client sees it; `alter` may wrap the devices; `quick` measures as rehearsals do, without pixels or
     files, and its guards look more seldom; `beside` goes on beside the night. With `guides` its guider takes
-    frames, one every few seconds; else the star is held as rehearsals hold it."""
-    work = _play(rig, plan, out, seed, on_event, alter, rescue, scenario, quick, beside, look_every_s, guides)
+    frames, one every few seconds; else the star is held as rehearsals hold it. The ledger is in memory, or
+    that of a path."""
+    work = _play(
+        rig, plan, out, seed, on_event, alter, rescue, scenario, quick, beside, look_every_s, guides, ledger
+    )
     return run_virtual(work)
 
 
@@ -95,9 +99,10 @@ async def _play(
     beside: Callable[[Played], Coroutine[Any, Any, None]] | None = None,
     look_every_s: float | None = None,
     guides: bool = False,
+    ledger_path: Path | None = None,
 ) -> Played:
     assert rig.simulated is not None
-    clock, workshop, ledger = ScenarioClock(rig.simulated.starts_at), Workshop(0), Ledger()
+    clock, workshop, ledger = ScenarioClock(rig.simulated.starts_at), Workshop(0), Ledger(ledger_path)
     try:
         observatory = SimObservatory(rig, seed, clock, workshop, scenario=scenario, quick=quick)
         devices = alter(observatory.devices) if alter is not None else None

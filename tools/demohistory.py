@@ -16,6 +16,7 @@ from zoneinfo import ZoneInfo
 from campaigns.demo import demo_rig
 from campaigns.night import play
 from vigil.cli.files import demo_file, scenario_wanted
+from vigil.documents.events import Event
 from vigil.documents.plan import NightPlan
 from vigil.documents.project import Project
 from vigil.documents.store import load
@@ -40,8 +41,8 @@ EVENINGS = (
 """The nights of three weeks on which anybody was out: under which sky, for how many hours, on which
 project."""
 OUT = demo_file("history.sqlite.xz")
-_FRAMES = Path("/nowhere/heron-480/frames")
-"""Its frames have no files: nothing of this machine is in their paths."""
+_FRAMES = "/nowhere/heron-480/frames"
+"""Where its frames are said to be: they have no files, and nothing of this machine is in their paths."""
 
 
 def main() -> int:
@@ -61,10 +62,11 @@ def main() -> int:
             plan, _ = into_plan(_first_hours(found, hours), empty, tonights, progress)
             orders = plan.orders.model_copy(update={"dither_every_frames": 3})
             plan = plan.model_copy(update={"orders": orders})
+            out = Path(folder) / f"night-{number}"  # nothing is kept from night to night
             played = play(
                 tonights,
                 plan,
-                _FRAMES,
+                out,
                 seed=100 + number,
                 scenario=scenario_wanted(scenario),
                 quick=True,
@@ -72,7 +74,8 @@ def main() -> int:
             )
             store = LedgerStore(ledger)
             for event in sorted([*played.events, *played.others], key=lambda e: e.id):
-                store.add(event)
+                told = event.model_dump_json().replace(str(out), _FRAMES)
+                store.add(Event.model_validate_json(told))
             store.close()
             print(f"{evening} {scenario}: {len(played.frames)} frames", file=sys.stderr)
         judge_new(ledger, lambda _: projects[0].limits)

@@ -32,12 +32,6 @@ def test_workspaces_by_number_word_and_arrow(stage: Stage) -> None:
     assert stage.window.current.name == "Night"
 
 
-def test_workspaces_to_come_say_so_in_one_line(stage: Stage) -> None:
-    for name in ("Ledger",):
-        note = stage.workspace(name).note
-        assert note.title.text() == name and note.why.text() and note.action is None
-
-
 def test_a_name_may_be_typed_before_targets_is_built(stage: Stage) -> None:
     """Without a turn of the event loop between the keys: on a busy machine they all wait for it."""
     assert "Targets" not in stage.window.workspaces

@@ -15,11 +15,12 @@ from vigil.files.fits import read_header
 from vigil.files.madeframes import made_files, made_of
 from vigil.files.names import check_pattern, evening_date, frame_path
 from vigil.files.trouble import why
-from vigil.levels.matching import Made, that_serve_each
+from vigil.levels.matching import Made, Wanted, that_serve_each
 
 How = Literal["link", "copy"]
 USUAL_NAMING = "{target}/{kind}/{filter}/{target}_{rig}_{kind}_{filter}_{exposure}_{date}_{time}"
 MANIFEST = "manifest.csv"
+_USUAL = Wanted()
 COLUMNS = (
     "file", "source", "kind", "target", "filter", "exposure_s", "gain", "offset", "binning", "temperature_c",
     "date_obs", "frame_id", "standing", "flats", "dark_flats", "darks", "biases", "serves",
@@ -80,6 +81,7 @@ def gathering(
     zone: str,
     rig_name: str,
     naming: str = USUAL_NAMING,
+    wanted: Wanted = _USUAL,
 ) -> Gathering:
     """Lights as the ledger lists them, with what serves each of them out of the folders. Raises ValueError
     for a naming that can't be used."""
@@ -94,7 +96,8 @@ def gathering(
         else:
             there.append((light, path, made))
     known = [(path, made) for path, made in made_files(folders) if made.kind != "light"]
-    servings = that_serve_each([m for _, _, m in there], [*(m for _, m in known), *(m for _, _, m in there)])
+    every = [*(m for _, m in known), *(m for _, _, m in there)]
+    servings = that_serve_each([m for _, _, m in there], every, wanted)
     place = {id(made): path for path, made in known}
     serves: dict[int, int] = {}
     by_path: dict[Path, Made] = {}

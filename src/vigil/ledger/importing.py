@@ -152,6 +152,9 @@ def _looked_at(
         return Imported(path, why_not=f"a {made.kind}, not a light: libraries of them are named in the rig")
     if made.at is None or not made.exposure_s:
         return Imported(path, why_not="its header lacks when it was exposed, or for how long")
+    name = made.target or target
+    if not name:
+        return Imported(path, why_not="its header names no target; say which with --target")
     if frame.image.ndim != 2:
         return Imported(path, why_not="a picture of three colours, not a frame")
     own = str(header.get("FRAMEID", "")).strip()
@@ -168,9 +171,6 @@ def _looked_at(
     wcs = read_wcs(header, (frame.image.shape[0], frame.image.shape[1]))
     if wcs is None and hint is not None:
         wcs = solve_picture(flat_of(frame.image, mosaic), Search(hint, own=search.own)).solution.wcs
-    name = made.target or target
-    if not name:
-        return Imported(path, why_not="its header names no target; say which with --target")
     saved = {
         "frame_id": frame_id,
         "kind": "light",

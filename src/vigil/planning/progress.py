@@ -93,6 +93,8 @@ class Progress:
     nights_needed: int | None
     season: Season | None
     in_time: bool | None
+    expected: date | None = None
+    """When it will be finished if it goes on as it went; None where that can't be said, or not this year."""
 
     @property
     def missing_h(self) -> float:
@@ -233,11 +235,19 @@ def progress_of(
         None,
     )
     needed = math.ceil(made.missing_h / a_night - 1e-9) if a_night else None
-    in_time = None
-    if needed is not None and season is not None and season.ends is not None and season.begins is not None:
-        left = (season.ends - max(season.first, season.begins)).days + 1
-        in_time = needed <= left * _share_of_nights(sorted(each_night))
-    return replace(made, nights_needed=needed, in_time=in_time)
+    in_time = expected = None
+    if needed is not None and season is not None and season.begins is not None:
+        expected = _expected(season, needed, _share_of_nights(sorted(each_night)))
+        if season.ends is not None:
+            in_time = expected is not None and expected <= season.ends
+    return replace(made, nights_needed=needed, in_time=in_time, expected=expected)
+
+
+def _expected(season: Season, needed: int, share: float) -> date | None:
+    """After so many good nights, of which that share is used."""
+    used = np.cumsum(np.where(season.hours > _WORTH_GOING_H, share, 0.0))
+    there = np.flatnonzero(used >= needed - 1e-9)
+    return season.first + timedelta(days=int(there[0])) if there.size else None
 
 
 def _share_of_nights(evenings: list[str]) -> float:

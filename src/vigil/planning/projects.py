@@ -5,7 +5,7 @@ from collections.abc import Callable
 from datetime import datetime
 from typing import Any
 
-from vigil.documents.plan import Target
+from vigil.documents.plan import ExposureLine, Target
 from vigil.documents.project import Goal, Panel, Project, VerdictLimits, parse_goals
 from vigil.documents.rig import Rig
 from vigil.documents.shelf import Framed
@@ -55,6 +55,18 @@ def _limit(name: str) -> Callable[[Project, str], dict[str, Any]]:
     return change
 
 
+def _lines(project: Project, text: str) -> list[ExposureLine]:
+    """What isn't written (gain, offset, binning) stays as the filter had it."""
+    before = {line.filter: line for line in project.lines}
+    found = parse_lines(text) if text else []
+    return [
+        before[line.filter].model_copy(update={"id": line.id, "exposure_s": line.exposure_s})
+        if line.filter in before
+        else line
+        for line in found
+    ]
+
+
 def _yes(text: str) -> bool:
     if text.casefold() not in ("yes", "no"):
         raise ValueError(f"{text!r} is neither yes nor no")
@@ -64,7 +76,7 @@ def _yes(text: str) -> bool:
 _CHANGES: dict[str, Callable[[Project, str], dict[str, Any]]] = {
     "goal": lambda _, text: {"goals": parse_goals(text)},
     "rig": lambda _, text: {"rigs": [name.strip() for name in text.split(",") if name.strip()]},
-    "lines": lambda _, text: {"lines": parse_lines(text) if text else []},
+    "lines": lambda p, text: {"lines": _lines(p, text)},
     "note": lambda _, text: {"note": text},
     "aside": lambda _, text: {"set_aside": _yes(text)},
     "set-point": lambda _, text: {"set_point_c": _number(text) if text else None},

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from vigil.documents.messages import Command
+from vigil.documents.shelf import Framed
 from vigil.ui import words
 from vigil.ui.actions import Action
 from vigil.ui.asking import Asking
@@ -31,12 +32,8 @@ from vigil.ui.second import Seconds
 from vigil.ui.session import Session
 from vigil.ui.statusline import ALARM_LASTS, SPEEDS, PaceRow, StatusLine
 from vigil.ui.theme import Light, Size, theme
-from vigil.ui.workspace import Edited, Unbuilt, Workspace
+from vigil.ui.workspace import Edited, Workspace
 from vigil.ui.workspacerow import WORKSPACES, WorkspaceRow
-
-_COMING = {
-    "Ledger": "Hours for each project, nights, frames with their verdicts.",
-}
 
 
 class Window(QMainWindow):
@@ -111,16 +108,13 @@ class Window(QMainWindow):
     def _add_workspaces(self) -> None:
         """A workspace is built when it is first wanted, or when the first picture is past."""
         self._makers: dict[str, Callable[[Jobs], Workspace]] = {
-            name: lambda jobs, n=name: Unbuilt(n, _COMING[n])  # type: ignore[misc]
-            for name in _COMING
-        }
-        self._makers |= {
             "Rig": self._make_rig,
             "Targets": self._make_targets,
             "Night": self._make_night,
             "Tune": self._make_tune,
             "Watch": self._make_watch,
             "Flats & darks": self._make_flats,
+            "Ledger": self._make_ledger,
         }
 
     def workspace(self, name: str) -> Workspace:
@@ -152,7 +146,9 @@ class Window(QMainWindow):
     def _make_targets(self, jobs: Jobs) -> Workspace:
         from vigil.ui.targets.workspace import Targets
 
-        return Targets(self.session, jobs, self.go_to)
+        made = Targets(self.session, jobs, self.go_to)
+        made.project_wanted.connect(self._begin_project)
+        return made
 
     def _make_watch(self, jobs: Jobs) -> Workspace:
         from vigil.ui.watch.workspace import Watch
@@ -164,12 +160,25 @@ class Window(QMainWindow):
 
         return FlatsWorkspace(self.session, jobs)
 
+    def _make_ledger(self, jobs: Jobs) -> Workspace:
+        from vigil.ui.ledger.workspace import LedgerWorkspace
+
+        return LedgerWorkspace(self.session, jobs)
+
     def _make_tune(self, jobs: Jobs) -> Workspace:
         from vigil.ui.tune.workspace import Tune
 
         tune = Tune(self.session, jobs)
         tune.polar.place_wanted.connect(self._show_on_chart)
         return tune
+
+    def _begin_project(self, framed: Framed) -> None:
+        """In Ledger, of a target as it is framed."""
+        from vigil.ui.ledger.workspace import LedgerWorkspace
+
+        self.go_to("Ledger")
+        if isinstance(self.current, LedgerWorkspace):
+            self.current.begin_project(framed)
 
     def _show_on_chart(self, ra_deg: float, dec_deg: float) -> None:
         """On the sky chart."""
@@ -265,7 +274,6 @@ class Window(QMainWindow):
                 "Main picture in a second window",
                 lambda: self.seconds.open(self.current),
                 "Shift+F11",
-                lambda: "nothing is here yet" if isinstance(self.current, Unbuilt) else "",
             ),
             Action("Back to now", lambda: session.moments.look_at(None), "Esc"),
             Action(

@@ -96,3 +96,8 @@ def arc(arcmin: float) -> str:
 
 def exposure(seconds: float) -> str:
     return f"{seconds:g} s"
+
+
+def breakable(text: str) -> str:
+    """Paths in it may go on in the next line after a slash: a column is narrower than they are."""
+    return text.replace("/", "/\u200b").replace("_", "_\u200b")

@@ -7,7 +7,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from vigil.ui.actions import Action
-from vigil.ui.pieces import Note, column
+from vigil.ui.pieces import column
 from vigil.ui.seen import SeenOnly
 from vigil.ui.theme import Size
 
@@ -82,15 +82,6 @@ class Workspace(SeenOnly):
 
     def entered(self) -> None:
         """The workspace has come to the front."""
-
-
-class Unbuilt(Workspace):
-    """Says in one line what will be here."""
-
-    def __init__(self, name: str, line: str) -> None:
-        super().__init__(name)
-        self.note = Note(name, line)
-        self.build(self.note)
 
 
 def side(*widgets: QWidget, stretch: bool = True) -> QFrame:

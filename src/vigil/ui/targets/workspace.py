@@ -3,7 +3,7 @@ once."""
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
 from vigil.documents.shelf import Framed
@@ -38,6 +38,9 @@ _REFRESH_MS = 150
 
 class Targets(Workspace):
     """The list left, the chart in the middle, pages about the target right."""
+
+    project_wanted = pyqtSignal(object)
+    """Of the target as it is framed."""
 
     def __init__(self, session: Session, jobs: Jobs, go_to: Callable[[str], None]) -> None:
         super().__init__("Targets")
@@ -136,6 +139,7 @@ class Targets(Workspace):
         return [
             Action("Put in tonight's plan", self.put_in_plan, "Ctrl+Shift+P", self._hindrance),
             Action("Keep on the shelf", self.keep_on_shelf, "Ctrl+Shift+K", no_target),
+            Action("Make it a project", lambda: self.project_wanted.emit(self.frame.framed()), "", no_target),
             Action(
                 "Quarter turn of the frame",
                 lambda: self.frame_page.try_(self.frame.quarter_turn),

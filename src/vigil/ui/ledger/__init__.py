@@ -1,0 +1,1 @@
+"""Ledger: projects, what tonight is best spent on, frames with their verdicts, nights, hand over."""
