@@ -108,9 +108,9 @@ def test_a_project_from_beginning_to_end(history: Path, capsys: pytest.CaptureFi
     assert {p["name"] for p in listed} == {"Bode", STAR, "NGC 2403 in colour"}
     star = next(p for p in listed if p["name"] == STAR)
     assert star["missing_h"] > 0 and star["nights_needed"] > 0 and star["in_time"]
-    assert told(capsys, "project", "set", "bode", "goal=L 1 h", "aside=yes", "grown=20")["name"] == "Bode"
+    assert told(capsys, "project", "set", "bode", "goal=L 1 h", "paused=yes", "grown=20")["name"] == "Bode"
     shown = told(capsys, "project", "show", "Bode")
-    assert shown["set_aside"] and shown["goals"][0]["goal"] == "L 1 h"
+    assert shown["paused"] and shown["goals"][0]["goal"] == "L 1 h"
     assert told(capsys, "project", "remove", "Bode")["removed"] == "Bode"
     assert told(capsys, "project", "subs", STAR)["filters"][0]["advised_s"] > 10
 
@@ -125,9 +125,9 @@ def test_advice_goes_into_a_plan(history: Path, capsys: pytest.CaptureFixture[st
     assert {b.target.name for b in plan.blocks} == {s["target"] for s in found["schedule"]}
     only = told(capsys, "project", "advise", "--projects", STAR)
     assert {s["project"] for s in only["schedule"]} == {STAR}
-    assert told(capsys, "project", "set", STAR, "aside=yes") and told(
+    assert told(capsys, "project", "set", STAR, "paused=yes") and told(
         capsys, "project", "advise", "--projects", STAR, status=NOT_ALL
-    )["why_not"] == [f"{STAR}: set aside"]
+    )["why_not"] == [f"{STAR}: paused"]
 
 
 @pytest.mark.parametrize(

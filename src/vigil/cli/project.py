@@ -95,7 +95,7 @@ def _told(progress: Progress) -> dict[str, Any]:
         "season_ends": str(season.ends) if season and season.ends else None,
         "season_left_h": round(season.left_h, 1) if season else None,
         "in_time": progress.in_time,
-        "set_aside": project.set_aside,
+        "paused": project.paused,
         "words": progress.words,
     }
 

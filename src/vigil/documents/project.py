@@ -131,7 +131,7 @@ class Project(Document):
     span: Span = Span()
     limits: VerdictLimits = VerdictLimits()
     earlier_names: list[str] = []  # noqa: RUF012
-    set_aside: bool = False
+    paused: bool = False
     """Not looked at for tonight."""
     note: str = ""
 

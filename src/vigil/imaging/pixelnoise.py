@@ -25,7 +25,7 @@ def pixel_noise(image: NDArray[np.generic], mosaic: bool = False) -> float:
     if min(image.shape) < 2 * _TILE_PX:
         return float("nan")
     parts = [_noise_of(part, 2 if mosaic else 1) for part in _parts(image)]
-    return float(np.sqrt(max(np.mean(np.square(parts)) - _QUANTISED, 0.0)))
+    return float(np.sqrt(max(float(np.mean(np.square(parts))) - _QUANTISED, 0.0)))
 
 
 def _parts(image: NDArray[np.generic]) -> list[Floats32]:

@@ -136,8 +136,8 @@ def _candidates(
 ) -> tuple[list[Candidate], str]:
     """A project's targets and filters that lack something and can be had, or why there are none."""
     project = progress.project
-    if project.set_aside:
-        return [], "set aside"
+    if project.paused:
+        return [], "paused"
     if project.rigs and rig.id not in project.rigs:
         return [], f"not for {rig.name}"
     if not begins:

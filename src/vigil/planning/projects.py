@@ -78,7 +78,7 @@ _CHANGES: dict[str, Callable[[Project, str], dict[str, Any]]] = {
     "rig": lambda _, text: {"rigs": [name.strip() for name in text.split(",") if name.strip()]},
     "lines": lambda p, text: {"lines": _lines(p, text)},
     "note": lambda _, text: {"note": text},
-    "aside": lambda _, text: {"set_aside": _yes(text)},
+    "paused": lambda _, text: {"paused": _yes(text)},
     "set-point": lambda _, text: {"set_point_c": _number(text) if text else None},
     "angle": lambda p, text: {
         "target": p.target.model_copy(update={"position_angle_deg": _number(text) % 360 if text else None})

@@ -83,7 +83,7 @@ _PROJECT = """Hours of one target over many nights.
   list                all projects
   show NAME           one, with its goals, panels and season
   new NAME --target T --goal G [--rig R] [--lines L]
-  set NAME KEY=VALUE… goal, target, rig, lines, angle, set-point, altitude, aside (yes|no), note; limits:
+  set NAME KEY=VALUE… goal, target, rig, lines, angle, set-point, altitude, paused (yes|no), note; limits:
                       grown, fewer, longer, brighter, guide, trails
   remove NAME         the project; frames stay
   advise              what tonight is best spent on; --night, --projects, --plan

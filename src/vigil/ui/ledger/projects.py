@@ -80,8 +80,8 @@ class ProjectsPicture(Rows):
         about = project.target.name if project.target.name not in project.name else ""
         if project.panels:
             about = f"{about} · {len(project.panels)} panels".strip(" ·")
-        if project.set_aside:
-            about = f"{about} · set aside".strip(" ·")
+        if project.paused:
+            about = f"{about} · paused".strip(" ·")
         write(painter, QPointF(box.left() + width + 12, box.top() + 20), about, "soft", small)
         late = progress.in_time is False and progress.missing_h > 0
         words = elided(progress.words, small, box.width())

@@ -87,13 +87,13 @@ class ProjectTools(QWidget):
             rows.append(_line(words, field, unit))
         self.tonight = button("Tonight's best use", "", "Share the night out among the projects")
         self.hand = button("Hand over", "small", "Its kept lights with their calibration frames")
-        self.aside = button("Set aside", "small", "Leave it out of what nights are spent on")
-        self.remove = button("Remove", "small", "The project; frames stay (undo brings it back)")
+        self.pause = button("Pause", "small", "Leave it out of what nights are spent on")
+        self.remove = button("Remove", "small", "The project; frames stay (undo restores it)")
         self.new = button("New project", "small", "Hours of one target over many nights", "Ctrl+Shift+J")
         self.chosen = QWidget()
         inner = column(self.name, self.facts, self.panels, *rows, self.subs, gap=6)
         inner.addLayout(left(self.tonight))
-        inner.addLayout(left(self.hand, self.aside, self.remove))
+        inner.addLayout(left(self.hand, self.pause, self.remove))
         self.chosen.setLayout(inner)
         self.form = NewProject()
         outer = column(self.chosen, self.form, gap=8)
@@ -127,7 +127,7 @@ class ProjectTools(QWidget):
                 self._shown[key] = project.name, text
                 self.fields[key].show_value(text)
         self.subs.setText(subs)
-        self.aside.setText("Take up again" if project.set_aside else "Set aside")
+        self.pause.setText("Resume" if project.paused else "Pause")
 
 
 def values_of(project: Project) -> dict[str, str]:
@@ -184,7 +184,7 @@ class TonightTools(QWidget):
         self.into_plan = button(
             "Put into the plan", "primary", "In place of its blocks of the same targets (undo in Night)"
         )
-        self.anew = button("Reckon anew", "small")
+        self.anew = button("Calculate again", "small")
         layout = column(label("Tonight's best use", "title"), self.facts, self.words, gap=8)
         layout.addLayout(left(self.into_plan, self.anew))
         _page(layout, self)

@@ -153,7 +153,7 @@ class LedgerWorkspace(Viewed):
         tools.form.cancel.clicked.connect(self._leave_form)
         tools.tonight.clicked.connect(lambda: self.show_view(TONIGHT))
         tools.hand.clicked.connect(self._hand_over_chosen)
-        tools.aside.clicked.connect(self._set_aside)
+        tools.pause.clicked.connect(self._pause)
         tools.remove.clicked.connect(self._remove)
         self.tonight_tools.into_plan.clicked.connect(self._into_plan)
         self.tonight_tools.anew.clicked.connect(self._reckon)
@@ -297,14 +297,14 @@ class LedgerWorkspace(Viewed):
         said = self.edits.set(project, key, text.replace("−", "-"), self._session.moments.now)
         self._say("; ".join(said) + ("." if said else ""))
 
-    def _set_aside(self) -> None:
+    def _pause(self) -> None:
         if (project := self.chosen) is not None:
-            self.edits.set(project, "aside", "no" if project.set_aside else "yes", self._session.moments.now)
+            self.edits.set(project, "paused", "no" if project.paused else "yes", self._session.moments.now)
 
     def _remove(self) -> None:
         if (project := self.chosen) is not None:
             self.edits.remove(project)
-            self._say(f"{project.name} is removed; its frames stay. Undo brings it back.")
+            self._say(f"{project.name} is removed; its frames stay. Undo restores it.")
 
     def edited(self) -> Edited | None:
         return self.edits
@@ -347,7 +347,7 @@ class LedgerWorkspace(Viewed):
         self.refresh()
 
     def _no_tonight(self, problem: Exception) -> None:
-        self._found, self._tonight_said = None, f"It can't be reckoned: {problem}"
+        self._found, self._tonight_said = None, f"It can't be calculated: {problem}"
         self.refresh()
 
     def _into_plan(self) -> None:
