@@ -6,7 +6,7 @@ import sys
 import numpy as np
 import sep
 
-from benchmarks import drawing, focusing, guiding, rehearsal, solving, targets, window
+from benchmarks import drawing, focusing, guiding, ledger, rehearsal, solving, targets, window
 from benchmarks.ratio import Ratio, compare
 from campaigns.demo import demo_rig
 from campaigns.solvefields import field_scene
@@ -68,6 +68,11 @@ BENCHMARKS = {
     "guide": guiding.pulses,
     "guide-others": lambda: guiding.pulses(others=True),
     "rehearsal": rehearsal.night,
+    "ledger-projects": ledger.projects,
+    "ledger-nights": ledger.all_nights,
+    "ledger-verdicts": ledger.verdicts,
+    "ledger-across": ledger.across,
+    "ledger-memory": ledger.memory,
     "window": window.first_picture,
     "frame": window.frame_on_screen,
     "pan": window.panning,

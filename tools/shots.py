@@ -18,7 +18,9 @@ os.environ["QT_QPA_PLATFORM"] = "offscreen"
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from campaigns.night import Played, play
+from campaigns.verdicts import project_of, scene_of, with_trail
 from vigil.cli.benchalone import Alone, Bench, on_the_bench
+from vigil.cli.demohistory import lay_in_history
 from vigil.cli.files import EXAMPLE_RIGS, demo_file
 from vigil.documents.deeds import Deed
 from vigil.documents.deeds import Stage as Stage_
@@ -33,12 +35,18 @@ from vigil.documents.rig.rigs import Rigs
 from vigil.documents.scenario import Scenario
 from vigil.documents.scenario.mount import MountEffects
 from vigil.documents.store import dump, load
+from vigil.files.fits import Header, write_frame
+from vigil.files.solver import Search
+from vigil.ledger.importing import import_frames
 from vigil.levels.matching import Made, Wanted, cover
 from vigil.runtime.folders import ledger_file
+from vigil.simulator.chance import generator
+from vigil.simulator.frame.draw import draw
 from vigil.ui.app import make_application
 from vigil.ui.flats.workspace import SEARCH, WHEN, FlatsWorkspace
 from vigil.ui.gallery import Gallery
 from vigil.ui.jobs import Jobs
+from vigil.ui.ledger.workspace import PROJECTS, TONIGHT, VERDICTS, LedgerWorkspace
 from vigil.ui.linkstate import LinkState
 from vigil.ui.planmodel import PlanModel
 from vigil.ui.rig.workspace import RigWorkspace
@@ -143,7 +151,7 @@ def main(names: list[str]) -> int:
     def wanted(name: str) -> bool:
         return not names or name in names
 
-    if wanted("gallery"):
+    if "gallery" in names:  # for us, not for the README
         gallery = Gallery()
         theme.dress_window(gallery)
         gallery.show()
@@ -152,11 +160,82 @@ def main(names: list[str]) -> int:
         _save(gallery, "gallery")
     if names == ["gallery"]:
         return 0
+    if any(wanted(name) for name in _OF_LEDGER):
+        with tempfile.TemporaryDirectory() as folder:
+            os.environ["XDG_DATA_HOME"] = str(Path(folder) / "data")
+            _take_ledger(Path(folder), wanted)
+    if names and set(names) <= _OF_LEDGER:
+        return 0
     with tempfile.TemporaryDirectory() as frames:
         os.environ["XDG_DATA_HOME"] = str(Path(frames) / "data")  # nobody's own log belongs in a picture
         _fill_focus_log()
         _take_views(Told(Path(frames)), wanted)
     return 0
+
+
+_OF_LEDGER = {"ledger", "best-use", "verdicts"}
+
+
+def _take_ledger(folder: Path, wanted: Callable[[str], bool]) -> None:
+    """The demo's three weeks, and a few lights with pixels, one of them with a satellite."""
+    lay_in_history(ledger_file())
+    _draw_lights(folder)
+    rig, plan = load(Rig, demo_file("heron-480.json")), load(NightPlan, demo_file("plan.json"))
+    assert rig.simulated is not None
+    jobs = Jobs()
+    session = Session(rig, PlanModel(rig, plan, None), None, rig.simulated.starts_at)
+    window = Window(session, jobs)
+    window.resize(*Size.DESIGN_WINDOW)
+    window.show()
+    session.take_link(LinkState.OPEN, "")
+    window.go_to("Ledger")
+    ledger = window.current
+    assert isinstance(ledger, LedgerWorkspace)
+
+    def settle() -> None:
+        app = QApplication.instance()
+        assert app is not None
+        for _ in range(4000):
+            app.processEvents()
+            time.sleep(0.005)
+            if not jobs.busy_at_all:
+                break
+        for _ in range(20):
+            app.processEvents()
+
+    settle()
+    for name, view in (("ledger", PROJECTS), ("best-use", TONIGHT), ("verdicts", VERDICTS)):
+        if wanted(name):
+            ledger.show_view(view)
+            settle()
+            if name == "verdicts":
+                ledger.lights.setFocus()
+                ledger.lights.choose(ledger.lights.count() - 1)
+                settle()
+            _save(window, name)
+    window._may_close = True
+    window.close()
+    jobs.stop()
+
+
+def _draw_lights(folder: Path) -> None:
+    """On disk and in the ledger as frames from elsewhere."""
+    taken = [replace(t, fault="", trail=0.0) for t in project_of(2)[:9]]
+    for k, light in enumerate(taken):
+        image = draw(replace(scene_of(2, k, light), exposure_s=120.0))
+        if k == 5:
+            image = with_trail(image, 3.0, light.fwhm_px, 16.0, generator(9, "trail", 0))
+        at = datetime(2027, 1, 11, 22, 0, tzinfo=UTC) + timedelta(seconds=130 * k)
+        header: Header = {
+            "IMAGETYP": ("LIGHT", ""), "OBJECT": ("NGC 2403", ""), "FILTER": ("B", ""),
+            "EXPTIME": (120.0, ""), "DATE-OBS": (f"{at:%Y-%m-%dT%H:%M:%S}", ""),
+            "INSTRUME": ("Wren 9M", ""), "GUIDERMS": (round(light.guide_arcsec, 2), ""),
+            "AIRMASS": (light.air_mass, ""),
+        }  # fmt: skip
+        write_frame(folder / f"light-{k}.fits", image, header)
+    rig = load(Rig, demo_file("heron-480.json"))
+    paths = sorted(folder.glob("*.fits"))
+    list(import_frames(ledger_file(), paths, rig, datetime(2027, 1, 12, 9, tzinfo=UTC), Search()))
 
 
 def _fill_focus_log() -> None:
@@ -384,9 +463,6 @@ def _take_views(told: Told, wanted: Callable[[str], bool]) -> None:
         stage.settle()
         _save(window, "focus")
         window.go_to("Watch")
-    stage.at(told.index(_is(Kind.ACTIVITY_STEP, kind="centre"), 3))
-    if wanted("watch-centring"):
-        _save(window, "watch-centring")
     for number in range(1, 20):  # so that the filmstrip has seen them
         stage.at(told.index(_is(Kind.FRAME_MEASURED), number))
     stage.at(told.index(_is(Kind.FRAME_MEASURED), 20), later_s=190)
@@ -421,13 +497,6 @@ def _take_views(told: Told, wanted: Callable[[str], bool]) -> None:
         stage.settle()
         _save(window, "scenery")
         window.toggle_scenery()
-    if wanted("commands"):
-        window.go_to("Watch")
-        window.command_bar.open()
-        window.command_bar.line.setText("s")
-        stage.settle()
-        _save(window, "commands")
-        window.command_bar.close_bar()
     theme.set_light(Light.RED)
     window.go_to("Watch")
     stage.settle()

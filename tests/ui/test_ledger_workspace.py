@@ -15,8 +15,17 @@ from vigil.cli.demohistory import lay_in_history
 from vigil.documents.messages import Command
 from vigil.ledger.reading import Sought, frames
 from vigil.runtime.folders import ledger_file, projects_folder
-from vigil.ui.ledger.trends import CHOICES, LOST
-from vigil.ui.ledger.workspace import ACROSS, HANDOVER, NIGHTS, PROJECTS, TONIGHT, VERDICTS, LedgerWorkspace
+from vigil.ui.ledger.trends import CHOICES, LOST, OF_DARKS
+from vigil.ui.ledger.workspace import (
+    ACROSS,
+    HANDOVER,
+    LENGTH,
+    NIGHTS,
+    PROJECTS,
+    TONIGHT,
+    VERDICTS,
+    LedgerWorkspace,
+)
 from vigil.ui.theme import Light, theme
 
 
@@ -37,7 +46,7 @@ def show(stage: Stage, ledger: LedgerWorkspace, view: str) -> None:
 def test_nothing_there_yet(stage: Stage) -> None:
     ledger = stage.workspace("Ledger")
     assert "New project makes one" in ledger.projects.accessibleDescription()
-    for view in (TONIGHT, VERDICTS, ACROSS, NIGHTS, HANDOVER):
+    for view in (TONIGHT, LENGTH, VERDICTS, ACROSS, NIGHTS, HANDOVER):
         show(stage, ledger, view)
     assert "No nights yet" in ledger.nights.accessibleDescription()
     assert ledger.lights.accessibleDescription() == "No doubtful lights."
@@ -179,8 +188,22 @@ def test_across_nights(stage: Stage, ledger: LedgerWorkspace) -> None:
         ledger.trend_tools.what.setCurrentText(what)
         ledger.refresh()
         ledger.across.grab()
-        assert ledger.across.copy_text().count("\n") > 5 or what == LOST
+        assert ledger.across.copy_text().count("\n") > 5 or what in (LOST, *OF_DARKS)
     assert "h exposed" in ledger.across.accessibleDescription()
+    ledger.trend_tools.what.setCurrentText(OF_DARKS[0])
+    ledger._trend_chosen()
+    stage.settle()
+    assert "Darks and bias frames" in ledger.across.accessibleDescription()
+
+
+def test_how_long_to_expose(stage: Stage, ledger: LedgerWorkspace) -> None:
+    show(stage, ledger, LENGTH)
+    said = ledger.length.accessibleDescription()
+    assert said.startswith("Ha: ") or "Ha: " in said
+    assert "read noise costs" in ledger.length_tools.words.text()
+    lines = ledger.length.copy_text().splitlines()
+    assert lines[0].startswith("filter\t") and len(lines) > 80
+    ledger.length.grab()
 
 
 def test_a_night_and_its_report(stage: Stage, ledger: LedgerWorkspace, tmp_path: Path) -> None:
@@ -229,7 +252,7 @@ def test_handing_over(stage: Stage, ledger: LedgerWorkspace, tmp_path: Path) -> 
 def test_nothing_is_clipped(stage: Stage, ledger: LedgerWorkspace, light: Light) -> None:
     theme.set_light(light)
     stage.window.resize(1180, 720)
-    for view in (PROJECTS, TONIGHT, VERDICTS, ACROSS, NIGHTS, HANDOVER):
+    for view in (PROJECTS, TONIGHT, LENGTH, VERDICTS, ACROSS, NIGHTS, HANDOVER):
         show(stage, ledger, view)
         # a naming is as long as it is, and may go on in the next line where it has a slash
         assert [said for said in misfits(ledger) if "{target}" not in said and "u200b" not in said] == []

@@ -14,6 +14,7 @@ from vigil.cli.ledgers import ledger_of
 from vigil.documents.project import Projects
 from vigil.documents.rig import Rig
 from vigil.files.atomic import write_bytes
+from vigil.files.camerahealth import camera_health
 from vigil.files.solver import Search
 from vigil.ledger.accounts import lost_by_night
 from vigil.ledger.backup import back_up, restore
@@ -166,7 +167,24 @@ def _trends(args: argparse.Namespace) -> int:
         + "; ".join(f"{minutes:.0f} min lost: {name}" for name, minutes in list(t["lost_min"].items())[:2])
         for t in told
     ]
-    _say(args, {"nights": told}, "\n".join(lines) or "no nights yet")
+    rig = _rig(args)
+    each = rig.camera.at_gain(rig.camera.lights.gain or 0).electrons_per_adu if rig.camera else 1.0
+    darks = [
+        {
+            "at": day.at.isoformat(),
+            "camera": day.camera,
+            "temperature_c": day.temperature_c,
+            "gain": day.gain,
+            "dark_e_s": round(day.dark_e_s, 5),
+            "hot_share": round(day.hot_share, 6),
+        }
+        for day in camera_health(folders_with_frames(rig, ledger), each)
+    ]
+    lines += [
+        f"{d['at'][:10]}  {d['camera']}: {d['dark_e_s']:.4f} e-/s, {100 * d['hot_share']:.3f} % hot pixels"
+        for d in darks
+    ]
+    _say(args, {"nights": told, "darks": darks}, "\n".join(lines) or "no nights yet")
     return OK
 
 

@@ -10,7 +10,7 @@ _LEFT = 0.9546
 _ROUNDS = 12
 _QUANTISED = 1 / 12
 """Variance that whole ADU add to each pixel."""
-_PART_PX = 320
+_PART_PX = 288
 _TILE_PX, _AROUND_PX, _STAR_SIGMA = 32, 5, 2.0
 """A pixel whose surroundings are so far over their tile's median lies in a star."""
 
@@ -29,14 +29,16 @@ def pixel_noise(image: NDArray[np.generic], mosaic: bool = False) -> float:
 
 
 def _parts(image: NDArray[np.generic]) -> list[Floats32]:
-    """Nine pieces spread over a large image: enough to know its noise by, in little time."""
+    """Five pieces of a large image, in its middle and towards its corners: enough to know its noise by, in
+    little time."""
     rows, columns = image.shape
     if rows * columns <= 9 * _PART_PX**2 or min(rows, columns) < 3 * _PART_PX:
         return [np.asarray(image, dtype=np.float32)]
     found = []
-    for r in np.linspace(0, rows - _PART_PX, 3).astype(int) // 2 * 2:
-        for c in np.linspace(0, columns - _PART_PX, 3).astype(int) // 2 * 2:
-            found.append(np.asarray(image[r : r + _PART_PX, c : c + _PART_PX], dtype=np.float32))
+    for down, across in ((0.5, 0.5), (0.15, 0.15), (0.15, 0.85), (0.85, 0.15), (0.85, 0.85)):
+        # a mosaic's pattern begins anew at even pixels
+        r, c = (int(share * (n - _PART_PX)) // 2 * 2 for share, n in ((down, rows), (across, columns)))
+        found.append(np.asarray(image[r : r + _PART_PX, c : c + _PART_PX], dtype=np.float32))
     return found
 
 

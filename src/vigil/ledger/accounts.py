@@ -11,7 +11,7 @@ from vigil.ledger.store import LedgerStore
 from vigil.planning.account import SpellLog
 
 _STALE = """
-SELECT e.errand, (SELECT max(id) FROM events v WHERE v.errand = e.errand) AS last, a.upto
+SELECT e.errand, (SELECT coalesce(max(id), 0) FROM events v WHERE v.errand = e.errand), a.upto
 FROM errands e LEFT JOIN night_accounts a ON a.errand = e.errand WHERE e.kind = 'night'
 """
 _KEPT = """

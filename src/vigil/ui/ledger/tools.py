@@ -72,7 +72,6 @@ class ProjectTools(QWidget):
         self.name.setWordWrap(True)
         self.facts = Facts()
         self.panels = Facts()
-        self.subs = Told("", "soft")
         self.fields: dict[str, ValueField] = {}
         self._shown: dict[str, tuple[str, str]] = {}
         rows: list[QWidget] = []
@@ -91,7 +90,7 @@ class ProjectTools(QWidget):
         self.remove = button("Remove", "small", "The project; frames stay (undo restores it)")
         self.new = button("New project", "small", "Hours of one target over many nights", "Ctrl+Shift+J")
         self.chosen = QWidget()
-        inner = column(self.name, self.facts, self.panels, *rows, self.subs, gap=6)
+        inner = column(self.name, self.facts, self.panels, *rows, gap=6)
         inner.addLayout(left(self.tonight))
         inner.addLayout(left(self.hand, self.pause, self.remove))
         self.chosen.setLayout(inner)
@@ -101,7 +100,7 @@ class ProjectTools(QWidget):
         _page(outer, self)
         self.form.hide()
 
-    def show_progress(self, progress: Progress | None, subs: str) -> None:
+    def show_progress(self, progress: Progress | None) -> None:
         self.chosen.setVisible(progress is not None and not self.form.isVisibleTo(self))
         self.new.setVisible(not self.form.isVisibleTo(self))
         if progress is None:
@@ -126,7 +125,6 @@ class ProjectTools(QWidget):
             if self._shown.get(key) != (project.name, text):
                 self._shown[key] = project.name, text
                 self.fields[key].show_value(text)
-        self.subs.setText(subs)
         self.pause.setText("Resume" if project.paused else "Pause")
 
 
@@ -204,6 +202,27 @@ class TonightTools(QWidget):
             "An hour counts in full in the zenith, without a moon, for what is missing most."
             + ("" if found.proven else " The search was ended by its time limit.")
         )
+
+
+class LengthTools(QWidget):
+    """What the curves say, in words."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.name = label("", "title")
+        self.name.setWordWrap(True)
+        self.words = Told("", "soft")
+        self.key = Told(
+            "Discs: as it is exposed now. Where a curve meets the dashed line longer frames gain little. "
+            "Bars at the foot: the first star clips, and (the high one) more than one in a hundred, as far as "
+            "the newest light's file is there to tell.",
+            "soft",
+        )
+        _page(column(self.name, self.words, self.key, gap=10), self)
+
+    def show_lengths(self, project: str, words: str) -> None:
+        self.name.setText(project or "Exposure length")
+        self.words.setText(words)
 
 
 class FrameTools(QWidget):

@@ -10,7 +10,9 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QImage, QPainter
 
+from vigil.files.camerahealth import DarkDay
 from vigil.ledger.accounts import NightLost
+from vigil.ui import words
 from vigil.ui.picture import CENTRE, RIGHT, Picture, elided, write
 from vigil.ui.theme import Size, number_font, swatch_of, text_font, theme
 
@@ -22,6 +24,7 @@ _COLUMNS = (
 SIZE_WARMTH, SIZE_HEIGHT, SIZE_GUIDING = "Star size by temperature", "by air mass", "by guiding"
 SIZE_NIGHTS, GUIDE_NIGHTS, SKY_NIGHTS = "Star size by night", "Guiding by night", "Background by night"
 FOCUS, LOST = "Focus by temperature", "Time lost"
+DARK, HOT = "Dark current", "Hot pixels"
 _AXES = {
     SIZE_WARMTH: (("tube_c", "tube, °C"), ("fwhm_px", "FWHM, px")),
     SIZE_HEIGHT: (("air_mass", "air mass"), ("fwhm_px", "FWHM, px")),
@@ -30,7 +33,11 @@ _AXES = {
     SIZE_NIGHTS: (("day", ""), ("fwhm_px", "FWHM, px")),
     GUIDE_NIGHTS: (("day", ""), ("guide_rms_arcsec", "guiding, ″ rms")),
     SKY_NIGHTS: (("day", ""), ("background_adu", "background, ADU")),
+    DARK: (("day", ""), ("dark_e_s", "dark current, e⁻/s and pixel")),
+    HOT: (("day", ""), ("hot_percent", "hot pixels, %")),
 }
+OF_DARKS = (DARK, HOT)
+"""Of the camera's darks on disk, not of lights."""
 CHOICES = (*_AXES, LOST)
 _MOST_DOTS = 4000
 _LEGEND_PX = 250.0
@@ -63,6 +70,22 @@ def trends_of(rows: Sequence[tuple[Any, ...]], lost: Sequence[NightLost], rig: s
     place = {name: n for n, name in enumerate(filters)}
     which = np.array([place[str(r[2])] for r in mine], dtype=np.int64)
     return Trends(numbers, filters, which, tuple(n for n in lost if not rig or n.rig == rig))
+
+
+def darks_of(days: Sequence[DarkDay]) -> Trends:
+    """The camera's darks, in the same shape; what tells them apart is their temperature."""
+    told = [
+        words.NOTHING if day.temperature_c is None else f"{words.signed(day.temperature_c, 0)} °C"
+        for day in days
+    ]
+    kinds = tuple(dict.fromkeys(told))
+    numbers = {
+        "day": np.array([float(day.at.date().toordinal()) for day in days]),
+        "dark_e_s": np.array([day.dark_e_s for day in days]),
+        "hot_percent": np.array([100 * day.hot_share for day in days]),
+    }
+    which = np.array([kinds.index(one) for one in told], dtype=np.int64)
+    return Trends(numbers, kinds, which, ())
 
 
 def _day(evening: str) -> float:
@@ -120,6 +143,10 @@ class TrendsPicture(Picture):
             )
             return f"{exposed / 3600:.0f} h exposed; lost {told}"
         (x, _), (y, _) = _AXES[self._what]
+        if self._what in OF_DARKS and len(self._trends):
+            last = self._trends
+            cold, hot = last.numbers["dark_e_s"][-1], last.numbers["hot_percent"][-1]
+            return f"{cold:.4f} e⁻/s and {hot:.3f} % hot pixels at {last.filters[last.which[-1]]} last"
         if x == "day":
             return ""
         slope = _slope(self._trends.numbers[x], self._trends.numbers[y])

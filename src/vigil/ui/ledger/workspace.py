@@ -15,12 +15,13 @@ from vigil.documents.project import Project, Projects, parse_goals
 from vigil.documents.rig import Rig
 from vigil.documents.shelf import Framed
 from vigil.files.atomic import write_bytes
+from vigil.files.camerahealth import camera_health
 from vigil.files.deepsky import UnknownObject, find_object
 from vigil.ledger.accounts import NightLost, lost_by_night
 from vigil.ledger.framefolders import folders_with_frames
 from vigil.ledger.handover import Gathering, HandedOver, gathering, hand_over
 from vigil.ledger.judged import Word, judge_by_hand
-from vigil.ledger.projecthours import all_progress, noise_by_filter, tonight
+from vigil.ledger.projecthours import FilterNoise, all_progress, noise_by_filter, tonight
 from vigil.ledger.reading import NightRow, Sought, frames, nights, trends
 from vigil.planning.bestuse import BestUse, into_plan, useful_hours_of
 from vigil.planning.progress import Progress
@@ -47,16 +48,18 @@ from vigil.ui.ledger.frames import (
 from vigil.ui.ledger.handover import HandoverRows, groups_of
 from vigil.ui.ledger.nights import NightRows
 from vigil.ui.ledger.projects import ProjectsPicture
+from vigil.ui.ledger.subs import SubsPicture
 from vigil.ui.ledger.tonight import TonightPicture
 from vigil.ui.ledger.tools import (
     FrameTools,
     HandoverTools,
+    LengthTools,
     NightTools,
     ProjectTools,
     TonightTools,
     TrendTools,
 )
-from vigil.ui.ledger.trends import Trends, TrendsPicture, trends_of
+from vigil.ui.ledger.trends import OF_DARKS, Trends, TrendsPicture, darks_of, trends_of
 from vigil.ui.pieces import Told, label
 from vigil.ui.session import Session
 from vigil.ui.theme import set_styled
@@ -65,8 +68,8 @@ from vigil.ui.views import Viewed
 from vigil.ui.words import breakable
 from vigil.ui.workspace import Edited, scrolled, side
 
-PROJECTS, TONIGHT, VERDICTS, ACROSS, NIGHTS, HANDOVER = (
-    "Projects", "Tonight's best use", "Verdicts", "Across nights", "Nights", "Hand over",
+PROJECTS, TONIGHT, LENGTH, VERDICTS, ACROSS, NIGHTS, HANDOVER = (
+    "Projects", "Tonight's best use", "Exposure length", "Verdicts", "Across nights", "Nights", "Hand over",
 )  # fmt: skip
 _NO_PROJECTS = (
     "No projects yet. A project is a goal in hours for one target over many nights: New project makes one."
@@ -103,13 +106,15 @@ class LedgerWorkspace(Viewed):
         self._tones: dict[str, Any] = {}
         self._blinked: dict[str, Any] | None = None
         self._trends: Trends | None = None
-        self._subs: dict[str, str] = {}
+        self._darks: Trends | None = None
+        self._subs: dict[str, list[FilterNoise]] = {}
         self._gathered: Gathering | None = None
         self._gathered_said = ""
         self._stopped = False
         self._framed: Framed | None = None
         self.said = Told("", "soft")
         self.projects, self.best = ProjectsPicture(), TonightPicture(session)
+        self.length = SubsPicture()
         self.picture, self.lights = FramePicture(), FrameRows()
         self.across, self.nights, self.handed = TrendsPicture(), NightRows(), HandoverRows()
         self._build()
@@ -127,17 +132,30 @@ class LedgerWorkspace(Viewed):
         split.setSizes([330, 240])
         split.setChildrenCollapsible(False)
         pictures: dict[str, QWidget] = {
-            PROJECTS: self.projects, TONIGHT: self.best, VERDICTS: split, ACROSS: self.across,
-            NIGHTS: self.nights, HANDOVER: self.handed,
-        }  # fmt: skip
+            PROJECTS: self.projects,
+            TONIGHT: self.best,
+            LENGTH: self.length,
+            VERDICTS: split,
+            ACROSS: self.across,
+            NIGHTS: self.nights,
+            HANDOVER: self.handed,
+        }
         main, _ = self._lay_out_views(pictures)
         self.project_tools = ProjectTools(self._set_value, self._complain)
-        self.tonight_tools, self.frame_tools = TonightTools(), FrameTools(self._set_limit, self._complain)
+        self.tonight_tools, self.length_tools = TonightTools(), LengthTools()
+        self.frame_tools = FrameTools(self._set_limit, self._complain)
         self.trend_tools, self.night_tools = TrendTools(), NightTools()
         self.handover_tools = HandoverTools(self._complain)
         self._pages = QStackedWidget()
-        for page in (self.project_tools, self.tonight_tools, self.frame_tools, self.trend_tools,
-                     self.night_tools, self.handover_tools):  # fmt: skip
+        for page in (
+            self.project_tools,
+            self.tonight_tools,
+            self.length_tools,
+            self.frame_tools,
+            self.trend_tools,
+            self.night_tools,
+            self.handover_tools,
+        ):
             page.setMinimumWidth(100)  # the column is as wide as it is, whatever words would want
             self._pages.addWidget(page)
         self.build(main, scrolled(side(label("Ledger", "head"), self.said, self._pages)))
@@ -169,7 +187,7 @@ class LedgerWorkspace(Viewed):
         ):
             made.clicked.connect(lambda _, w=word: self._judge_chosen(w))
         self.frame_tools.blink.clicked.connect(self._blink)
-        self.trend_tools.what.activated.connect(lambda _: self.refresh())
+        self.trend_tools.what.activated.connect(lambda _: self._trend_chosen())
         self.nights.chosen.connect(lambda _: self.refresh())
         night = self.night_tools
         for made, ending in ((night.page, "html"), (night.pdf, "pdf"), (night.text, "txt")):
@@ -207,9 +225,10 @@ class LedgerWorkspace(Viewed):
         names = [p.project.name for p in found.progress]
         self.frame_tools.show_projects(names)
         self.handover_tools.show_projects(names)
-        self._ask_subs()
+        self._subs.clear()
         self._look_at_view()
         self.refresh()
+        self._ask_subs()
 
     def _not_read(self, problem: Exception) -> None:
         self._trouble = f"The ledger can't be read: {problem}"
@@ -315,10 +334,13 @@ class LedgerWorkspace(Viewed):
         if project is None or project.name in self._subs:
             return
         self._jobs.run(
-            "subs", lambda: (project.name, _subs_of(ledger, project, rig)), self._show_subs, lambda _: None
+            "subs",
+            lambda: (project.name, noise_by_filter(ledger, project, rig)),
+            self._show_subs,
+            lambda _: None,
         )
 
-    def _show_subs(self, found: tuple[str, str]) -> None:
+    def _show_subs(self, found: tuple[str, list[FilterNoise]]) -> None:
         self._subs[found[0]] = found[1]
         self.refresh()
 
@@ -496,6 +518,17 @@ class LedgerWorkspace(Viewed):
             "trends", lambda: trends_of(trends(ledger), lost, rig_id), self._show_trends, self._not_read
         )
 
+    def _trend_chosen(self) -> None:
+        """Darks are read only when somebody wants to know."""
+        rig, ledger = self._session.rig, self._ledger
+        if self.trend_tools.what.currentText() in OF_DARKS and self._darks is None:
+            self._jobs.run("darks", lambda: _darks_of(rig, ledger), self._show_darks, self._not_read)
+        self.refresh()
+
+    def _show_darks(self, found: Trends) -> None:
+        self._darks = found
+        self.refresh()
+
     def _show_trends(self, found: Trends) -> None:
         self._trends = found
         self.refresh()
@@ -647,19 +680,18 @@ class LedgerWorkspace(Viewed):
         busy = "Reading the ledger …" if read is None else _NO_PROJECTS
         self.projects.show_projects(read.progress if read is not None else [], busy)
         progress = self.projects.progress
-        subs = self._subs.get(progress.project.name, "") if progress is not None else ""
-        self.project_tools.show_progress(progress, subs)
+        noise = self._subs.get(progress.project.name, []) if progress is not None else []
+        self.project_tools.show_progress(progress)
+        name = progress.project.name if progress is not None else ""
+        self.length.show_noise(noise, "Nothing is measured yet: kept lights tell the sky and the noise.")
+        self.length_tools.show_lengths(name, _lengths_in_words(noise))
         self.best.show_found(self._found, self._tonight_said)
         self.tonight_tools.show_found(
             self._found, self._plan_h() if self.view == TONIGHT else None, self._jobs.busy("tonight")
         )
         self.frame_tools.show_limits(self.edits.named(self.frame_tools.whose.currentText()))
         self._show_figures()
-        self.across.show_trends(
-            self._trends,
-            self.trend_tools.what.currentText(),
-            "Reading the ledger …" if read is None else "No lights yet.",
-        )
+        self._show_across(read is None)
         self.nights.show_nights(
             read.nights if read is not None else [],
             read.lost if read is not None else [],
@@ -670,6 +702,17 @@ class LedgerWorkspace(Viewed):
         handing = self._jobs.busy("handing over")
         self.handover_tools.show_busy(handing, self.handover_tools.bar.share if handing else 0.0)
         self.handover_tools.words.setText(self._gathered_words())
+
+    def _show_across(self, reading: bool) -> None:
+        what = self.trend_tools.what.currentText()
+        if what in OF_DARKS:
+            busy = self._jobs.busy("darks")
+            nothing = "Darks and bias frames of the same settings tell it: none are in the rig's folders yet."
+            self.across.show_trends(self._darks, what, "Reading the darks …" if busy else nothing)
+        else:
+            self.across.show_trends(
+                self._trends, what, "Reading the ledger …" if reading else "No lights yet."
+            )
 
     def _show_figures(self) -> None:
         frame = self.lights.frame
@@ -729,11 +772,17 @@ def _read(ledger: Path, projects: tuple[Project, ...], rig: Rig, now: datetime) 
     return Read(progress, nights(ledger), lost_by_night(ledger))
 
 
-def _subs_of(ledger: Path, project: Project, rig: Rig) -> str:
-    lines = []
-    for one in noise_by_filter(ledger, project, rig):
-        lines.append(f"{one.filter or 'no filter'}, {one.exposure_s:g} s now: {advise(one.measured).words}.")
-    return "\n".join(lines)
+def _darks_of(rig: Rig, ledger: Path) -> Trends:
+    camera = rig.camera
+    each = camera.at_gain(camera.lights.gain or 0).electrons_per_adu if camera is not None else 1.0
+    return darks_of(camera_health(folders_with_frames(rig, ledger), each))
+
+
+def _lengths_in_words(found: list[FilterNoise]) -> str:
+    return "\n".join(
+        f"{one.filter or 'no filter'}, {one.exposure_s:g} s now: {advise(one.measured).words}."
+        for one in found
+    )
 
 
 def _write_report(ledger: Path, night: str, path: Path) -> None:
