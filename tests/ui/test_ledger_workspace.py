@@ -134,6 +134,13 @@ def test_the_best_use_goes_into_the_plan(stage: Stage, ledger: LedgerWorkspace) 
     assert "It is in the plan" in ledger.said.text()
     stage.plan.undo()
     assert stage.plan.plan == before
+    # by its name too, from wherever one is and before it is worked out
+    ledger._found_of = None
+    ledger.show_view(PROJECTS)
+    next(a for a in ledger.actions_here() if a.name.startswith("Put the night")).run()
+    assert stage.plan.plan == before
+    stage.settle()
+    assert stage.plan.plan != before
     assert ledger.best.copy_text().count("\n") >= 1
 
 

@@ -188,7 +188,7 @@ class TonightTools(QWidget):
         _page(layout, self)
 
     def show_found(self, found: BestUse | None, plan_h: float | None, busy: bool) -> None:
-        self.into_plan.setEnabled(found is not None and bool(found.stints) and not busy)
+        self.into_plan.setEnabled(busy or (found is not None and bool(found.stints)))
         if found is None:
             self.facts.show_facts([])
             self.words.setText("Reckoning …" if busy else "")
@@ -214,8 +214,8 @@ class LengthTools(QWidget):
         self.words = Told("", "soft")
         self.key = Told(
             "Discs: as it is exposed now. Where a curve meets the dashed line longer frames gain little. "
-            "Bars at the foot: the first star clips, and (the high one) more than one in a hundred, as far as "
-            "the newest light's file is there to tell.",
+            "Bars at the foot: the first star clips, and (the high one) more than one in a hundred, "
+            "where the newest light's file is there to tell.",
             "soft",
         )
         _page(column(self.name, self.words, self.key, gap=10), self)

@@ -102,6 +102,9 @@ class LedgerWorkspace(Viewed):
         self._found: BestUse | None = None
         self._standings: dict[str, Progress] = {}
         self._tonight_said = ""
+        self._found_of: tuple[Any, ...] | None = None
+        self._plan_wanted = False
+        """Asked for while it was still being worked out."""
         self._frames: list[dict[str, Any]] = []
         self._tones: dict[str, Any] = {}
         self._blinked: dict[str, Any] | None = None
@@ -111,6 +114,7 @@ class LedgerWorkspace(Viewed):
         self._gathered: Gathering | None = None
         self._gathered_said = ""
         self._stopped = False
+        self._handing_wanted = False
         self._framed: Framed | None = None
         self.said = Told("", "soft")
         self.projects, self.best = ProjectsPicture(), TonightPicture(session)
@@ -246,7 +250,7 @@ class LedgerWorkspace(Viewed):
         """What a view needs beside what is read for all."""
         if self._read is None:
             return
-        if self.view == TONIGHT:
+        if self.view == TONIGHT and self._found_of != self._tonight_key():
             self._reckon()
         elif self.view == VERDICTS:
             self._read_frames()
@@ -346,6 +350,12 @@ class LedgerWorkspace(Viewed):
 
     # -- tonight --------------------------------------------------------------------------------------
 
+    def _tonight_key(self) -> tuple[Any, ...]:
+        """What tonight's best use rests on; the time of day by the quarter of an hour."""
+        now = self._session.moments.now
+        kept = [p.kept_h for p in self._read.progress] if self._read is not None else []
+        return self.edits.projects, self._session.rig, int(now.timestamp() // 900), tuple(kept)
+
     def _reckon(self) -> None:
         projects, rig, now, ledger = (
             self.edits.projects, self._session.rig, self._session.moments.now, self._ledger,
@@ -354,7 +364,7 @@ class LedgerWorkspace(Viewed):
             self._found, self._tonight_said = None, _NO_PROJECTS
             self.refresh()
             return
-        self._tonight_said = "Sharing the night out …"
+        self._tonight_said, self._found_of = "Sharing the night out …", self._tonight_key()
         self._jobs.run(
             "tonight",
             lambda: tonight(ledger, projects, {rig.id: rig}, rig, now),
@@ -367,6 +377,8 @@ class LedgerWorkspace(Viewed):
         self._found, self._standings = found
         self._tonight_said = ""
         self.refresh()
+        if self._plan_wanted:
+            self._into_plan()
 
     def _no_tonight(self, problem: Exception) -> None:
         self._found, self._tonight_said = None, f"It can't be calculated: {problem}"
@@ -374,7 +386,11 @@ class LedgerWorkspace(Viewed):
 
     def _into_plan(self) -> None:
         found = self._found
-        if found is None or not found.stints:
+        self._plan_wanted = self._jobs.busy("tonight")
+        if self._plan_wanted or found is None:
+            return
+        if not found.stints:
+            self._complain("there is nothing to put into the plan")
             return
         plan = self._session.plan
         made, said = into_plan(found, plan.plan, self._session.rig, self._standings)
@@ -384,6 +400,11 @@ class LedgerWorkspace(Viewed):
             self._complain(str(problem))
             return
         self._say("; ".join(["It is in the plan (Night)", *said]) + ".")
+
+    def put_into_plan(self) -> None:
+        """Once it is worked out."""
+        self.show_view(TONIGHT)
+        self._into_plan()
 
     def _plan_h(self) -> float | None:
         """What the plan on the desk comes to, weighed alike."""
@@ -592,8 +613,10 @@ class LedgerWorkspace(Viewed):
         self._gathered = found
         missing = f"{len(found.missing)} lights' files are gone. " if found.missing else ""
         self._gathered_said = missing or "It has no lights yet."
-        self.handed.show_groups(groups_of(found), f"{missing or 'No kept lights of it yet.'}")
+        self.handed.show_groups(groups_of(found), missing or "No kept lights of it yet.")
         self.refresh()
+        if self._handing_wanted:
+            self._hand_over()
 
     def _not_gathered(self, problem: Exception) -> None:
         self._gathered = None
@@ -602,6 +625,9 @@ class LedgerWorkspace(Viewed):
 
     def _hand_over(self) -> None:
         gathered, folder = self._gathered, self.handover_tools.wanted_folder
+        self._handing_wanted = self._jobs.busy("gathering")
+        if self._handing_wanted:
+            return
         if gathered is None or not gathered.items:
             self._complain("there is nothing to hand over")
             return
@@ -648,12 +674,12 @@ class LedgerWorkspace(Viewed):
     def actions_here(self) -> list[Action]:
         made = self._actions_of(
             [
-                ("Put the night's best use into the plan", self.tonight_tools.into_plan, TONIGHT),
                 ("Write the chosen night's report as a page", self.night_tools.page, NIGHTS),
                 ("Write the chosen night's report as PDF", self.night_tools.pdf, NIGHTS),
                 ("Hand over the kept lights", self.handover_tools.go, HANDOVER),
             ]
         )
+        made.append(Action("Put the night's best use into the plan", self.put_into_plan))
         made.append(Action("New project", self.begin_project, "Ctrl+Shift+J"))
         made.append(Action("Judge the doubtful lights", self.begin_judging))
         made.append(Action("Read the ledger again", self.read))
