@@ -13,6 +13,7 @@ from tests.ui.fitting import misfits
 from tests.ui.keys import press
 from vigil.cli.demohistory import lay_in_history
 from vigil.documents.messages import Command
+from vigil.ledger.backup import checked
 from vigil.ledger.reading import Sought, frames
 from vigil.runtime.folders import ledger_file, projects_folder
 from vigil.ui.ledger.trends import CHOICES, LOST, OF_DARKS
@@ -253,6 +254,27 @@ def test_handing_over(stage: Stage, ledger: LedgerWorkspace, tmp_path: Path) -> 
     assert (tmp_path / "out" / "manifest.csv").exists()
     assert "with a manifest" in ledger.said.text()
     assert len(list((tmp_path / "out").rglob("*.fits"))) >= 3
+
+
+def test_backup_import_and_looking_for_files(stage: Stage, ledger: LedgerWorkspace, tmp_path: Path) -> None:
+    frames_on_disk(tmp_path / "other.sqlite", tmp_path / "elsewhere", "heron-480", 2)
+    show(stage, ledger, NIGHTS)
+    tools = ledger.night_tools
+    tools.folder.setText(str(tmp_path))
+    tools.back_up.click()
+    stage.settle()
+    (copy,) = tmp_path.glob("vigil-ledger-*.sqlite")
+    assert checked(copy) > 100
+    tools.take_in.click()
+    assert "no such folder" in ledger.said.text()
+    tools.source.setText(str(tmp_path / "elsewhere"))
+    tools.take_in.click()
+    stage.settle()
+    assert ledger.said.text().startswith("2 of 4 taken in")
+    assert len(frames(ledger_file(), Sought(targets=("IC 405",), evening="2027-01-03"))) >= 2
+    tools.look.click()
+    stage.settle()
+    assert " gone" in ledger.said.text()
 
 
 @pytest.mark.parametrize("light", [Light.DARK, Light.RED])

@@ -75,7 +75,13 @@ class ProjectTools(QWidget):
         self.fields: dict[str, ValueField] = {}
         self._shown: dict[str, tuple[str, str]] = {}
         rows: list[QWidget] = []
-        for key, words in (("goal", "goal"), ("lines", "exposures"), ("target", "target"), ("note", "note")):
+        for key, words in (
+            ("goal", "goal"),
+            ("lines", "exposures"),
+            ("target", "target"),
+            ("rig", "rigs"),
+            ("note", "note"),
+        ):
             field = _wide(words, lambda text, k=key: set_value(k, text), say)
             self.fields[key] = field
             rows.append(_under(words, field) if key in ("goal", "lines") else _line(words, field))
@@ -134,6 +140,7 @@ def values_of(project: Project) -> dict[str, str]:
         "goal": goals_text(project.goals),
         "lines": "; ".join(line.words for line in project.lines),
         "target": project.target.name,
+        "rig": ", ".join(project.rigs),
         "note": project.note,
         "altitude": f"{project.span.minimum_altitude_deg:g}",
         "set-point": "" if project.set_point_c is None else f"{project.set_point_c:g}".replace("-", "−"),
@@ -298,10 +305,34 @@ class NightTools(QWidget):
         self.pdf = button("as PDF", "small")
         self.text = button("as text", "small")
         self.frames = button("Its lights", "small", "With their verdicts")
+        self.back_up = button("Back up", "small", "A whole copy of the ledger, into the same folder")
+        self.look = button(
+            "Look for files", "small", "Frames that were moved are found, others are said to be gone"
+        )
+        self.source = TextLine()
+        self.source.setAccessibleName("Folder with frames from elsewhere")
+        self.source.setPlaceholderText("a folder with lights (FITS)")
+        self.take_in = button(
+            "Import", "small", "Lights from elsewhere: read, measured, solved; duplicates are known"
+        )
+        self.stop = button("Stop", "small")
+        self.bar = ProgressBar()
         layout = column(self.name, self.facts, self.lost, _line("into", self.folder, width=40), gap=8)
         layout.addLayout(left(self.page, self.pdf, self.text))
         layout.addLayout(left(self.frames))
+        layout.addSpacing(12)
+        layout.addWidget(label("The ledger itself", "title"))
+        layout.addLayout(left(self.back_up, self.look))
+        layout.addWidget(_line("from", self.source, width=40))
+        layout.addLayout(left(self.take_in, self.stop))
+        layout.addWidget(self.bar)
         _page(layout, self)
+
+    def show_busy(self, busy: bool) -> None:
+        """While frames are taken in."""
+        self.take_in.setVisible(not busy)
+        self.stop.setVisible(busy)
+        self.bar.setVisible(busy)
 
     def show_night(self, night: NightRow | None, lost: dict[str, float]) -> None:
         for made in (self.page, self.pdf, self.text, self.frames):

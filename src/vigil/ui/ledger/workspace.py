@@ -17,12 +17,16 @@ from vigil.documents.shelf import Framed
 from vigil.files.atomic import write_bytes
 from vigil.files.camerahealth import camera_health
 from vigil.files.deepsky import UnknownObject, find_object
+from vigil.files.solver import Search
 from vigil.ledger.accounts import NightLost, lost_by_night
+from vigil.ledger.backup import back_up
 from vigil.ledger.framefolders import folders_with_frames
 from vigil.ledger.handover import Gathering, HandedOver, gathering, hand_over
+from vigil.ledger.importing import Imported, fits_in, import_frames
 from vigil.ledger.judged import Word, judge_by_hand
 from vigil.ledger.projecthours import FilterNoise, all_progress, noise_by_filter, tonight
 from vigil.ledger.reading import NightRow, Sought, frames, nights, trends
+from vigil.ledger.reconcile import Reconciled, reconcile
 from vigil.planning.bestuse import BestUse, into_plan, useful_hours_of
 from vigil.planning.progress import Progress
 from vigil.planning.projects import of_framed
@@ -30,7 +34,7 @@ from vigil.planning.shelfcsv import parse_lines
 from vigil.reports.night import report_of
 from vigil.reports.page import as_page
 from vigil.reports.text import as_text
-from vigil.runtime.folders import from_home, ledger_file, projects_folder
+from vigil.runtime.folders import from_home, ledger_file, own_catalogue_folder, projects_folder
 from vigil.sky.instants import from_datetimes
 from vigil.sky.spoken import looks_like_position, parse_spoken
 from vigil.subexposures.advice import advise
@@ -90,6 +94,7 @@ class LedgerWorkspace(Viewed):
     """Everything is read and reckoned off the window's thread."""
 
     _went_on = pyqtSignal(int, int)
+    _taken_in = pyqtSignal(int, int, str)
 
     def __init__(self, session: Session, jobs: Jobs, ledger: Path | None = None) -> None:
         super().__init__("Ledger")
@@ -197,6 +202,11 @@ class LedgerWorkspace(Viewed):
         for made, ending in ((night.page, "html"), (night.pdf, "pdf"), (night.text, "txt")):
             made.clicked.connect(lambda _, e=ending: self._report(e))
         night.frames.clicked.connect(self._show_night_frames)
+        night.back_up.clicked.connect(self._back_up)
+        night.look.clicked.connect(self._look_for_files)
+        night.take_in.clicked.connect(self._import)
+        night.stop.clicked.connect(self._stop_handing)
+        self._taken_in.connect(self._show_taking_in)
         hand = self.handover_tools
         for choice in (hand.whose, hand.doubtful):
             choice.activated.connect(lambda _: self._gather())
@@ -585,6 +595,84 @@ class LedgerWorkspace(Viewed):
             "frames", lambda: frames(ledger, Sought(errand=night.errand)), self._show_frames, self._not_read
         )
 
+    # -- the ledger itself ----------------------------------------------------------------------------
+
+    def _back_up(self) -> None:
+        text, ledger = self.night_tools.folder.text().strip(), self._ledger
+        folder = Path(text).expanduser()
+        if not text or not folder.is_dir():
+            self._complain(f"{text or 'the folder for backups'}: there is no such folder")
+            return
+        path = folder / f"vigil-ledger-{datetime.now(UTC):%Y%m%dT%H%M%S}.sqlite"
+        self._say("Copying the ledger …")
+        self._jobs.run(
+            "back up",
+            lambda: back_up(ledger, path),
+            lambda events: self._say(f"{from_home(path)}: {events} events, whole."),
+            lambda problem: self._complain(f"no backup: {problem}"),
+        )
+
+    def _look_for_files(self) -> None:
+        rig, ledger, now = self._session.rig, self._ledger, datetime.now(UTC)
+
+        def done(found: Reconciled) -> None:
+            moved, gone = len(found.moved), len(found.missing)
+            self._say(f"{found.there} where the ledger says, {moved} found elsewhere, {gone} gone.")
+            self.read()
+
+        self._say("Looking for the frames …")
+        self._jobs.run(
+            "look for files",
+            lambda: reconcile(ledger, folders_with_frames(rig, ledger), now, rig=rig.id),
+            done,
+            lambda problem: self._complain(f"not looked: {problem}"),
+        )
+
+    def _import(self) -> None:
+        """Each frame is whole in the ledger before the next: it can be stopped, and begun again."""
+        text, rig, ledger = self.night_tools.source.text().strip(), self._session.rig, self._ledger
+        folder = Path(text).expanduser()
+        if not text or not folder.exists():
+            self._complain(f"{text or 'the folder with frames'}: there is no such folder")
+            return
+        self._stopped = False
+        now = datetime.now(UTC)
+
+        def work() -> tuple[int, list[Imported]]:
+            paths = fits_in([folder])
+            found = []
+            for one in import_frames(
+                ledger, paths, rig, now, Search(own=own_catalogue_folder()), stop=lambda: self._stopped
+            ):
+                found.append(one)
+                self._taken_in.emit(len(found), len(paths), one.path.name)
+            return len(paths), found
+
+        ledger.parent.mkdir(parents=True, exist_ok=True)
+        self._jobs.run(
+            "import", work, self._imported, lambda problem: self._complain(f"not imported: {problem}")
+        )
+        self.night_tools.bar.show_share(0.0)
+        self.refresh()
+
+    def _show_taking_in(self, done: int, of: int, name: str) -> None:
+        self.night_tools.bar.show_share(done / max(of, 1))
+        self._say(f"{done} of {of}: {name}")
+
+    def _imported(self, came: tuple[int, list[Imported]]) -> None:
+        of, found = came
+        taken = sum(bool(one.frame_id) for one in found)
+        others = [one for one in found if one.why_not]
+        doubts = [one for one in found if one.doubt]
+        told = f"{taken} of {of} taken in"
+        if others:
+            told += f"; {others[0].path.name}: {others[0].why_not}"
+            told += f", and {len(others) - 1} more were not" if len(others) > 1 else ""
+        if doubts:
+            told += f"; {doubts[0].path.name}: {doubts[0].doubt}"
+        self._say(f"{told}.")
+        self.read()
+
     # -- hand over ------------------------------------------------------------------------------------
 
     def _hand_over_chosen(self) -> None:
@@ -677,6 +765,9 @@ class LedgerWorkspace(Viewed):
                 ("Write the chosen night's report as a page", self.night_tools.page, NIGHTS),
                 ("Write the chosen night's report as PDF", self.night_tools.pdf, NIGHTS),
                 ("Hand over the kept lights", self.handover_tools.go, HANDOVER),
+                ("Back up the ledger", self.night_tools.back_up, NIGHTS),
+                ("Look for frames that were moved", self.night_tools.look, NIGHTS),
+                ("Import lights from elsewhere", self.night_tools.take_in, NIGHTS),
             ]
         )
         made.append(Action("Put the night's best use into the plan", self.put_into_plan))
@@ -725,6 +816,7 @@ class LedgerWorkspace(Viewed):
         )
         night = self.nights.night
         self.night_tools.show_night(night, self.nights.lost_of(night) if night is not None else {})
+        self.night_tools.show_busy(self._jobs.busy("import"))
         handing = self._jobs.busy("handing over")
         self.handover_tools.show_busy(handing, self.handover_tools.bar.share if handing else 0.0)
         self.handover_tools.words.setText(self._gathered_words())
