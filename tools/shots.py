@@ -46,7 +46,8 @@ from vigil.ui.app import make_application
 from vigil.ui.flats.workspace import SEARCH, WHEN, FlatsWorkspace
 from vigil.ui.gallery import Gallery
 from vigil.ui.jobs import Jobs
-from vigil.ui.ledger.workspace import PROJECTS, TONIGHT, VERDICTS, LedgerWorkspace
+from vigil.ui.ledger.desk import PROJECTS, TONIGHT, VERDICTS
+from vigil.ui.ledger.workspace import LedgerWorkspace
 from vigil.ui.linkstate import LinkState
 from vigil.ui.planmodel import PlanModel
 from vigil.ui.rig.workspace import RigWorkspace
@@ -209,8 +210,8 @@ def _take_ledger(folder: Path, wanted: Callable[[str], bool]) -> None:
             ledger.show_view(view)
             settle()
             if name == "verdicts":
-                ledger.lights.setFocus()
-                ledger.lights.choose(ledger.lights.count() - 1)
+                ledger.verdicts.rows.setFocus()
+                ledger.verdicts.rows.choose(ledger.verdicts.rows.count() - 1)
                 settle()
             _save(window, name)
     window._may_close = True
