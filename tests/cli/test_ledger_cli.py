@@ -90,6 +90,11 @@ def test_import(history: Path, capsys: pytest.CaptureFixture[str]) -> None:
     # two lights, two darks that are none
     assert found["taken"] == 2 and len(found["files"]) == 4
     assert told(capsys, "ledger", "import", str(folder), status=NOT_ALL)["taken"] == 0
+    table = history / "lights.csv"
+    table.write_text("target,exposure_s,started_at\nM 81,60,2026-10-03T22:00:00\n")
+    assert told(capsys, "ledger", "import", str(table)) == {"taken": 1, "left_out": []}
+    assert main(["ledger", "import", str(table), str(folder)]) == BAD_INPUT
+    assert "taken in apart" in capsys.readouterr().err
 
 
 def test_a_project_from_beginning_to_end(history: Path, capsys: pytest.CaptureFixture[str]) -> None:

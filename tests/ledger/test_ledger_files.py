@@ -23,6 +23,7 @@ from vigil.ledger.backup import back_up, checked, restore
 from vigil.ledger.csvfiles import frames_csv, nights_csv
 from vigil.ledger.handover import gathering, hand_over, manifest
 from vigil.ledger.importing import fits_in, import_frames
+from vigil.ledger.importtable import import_table
 from vigil.ledger.judged import NotJudged, judge_by_hand
 from vigil.ledger.reading import FRAME_COLUMNS, LedgerUnread, Sought, count, frames, nights, query
 from vigil.ledger.reconcile import reconcile
@@ -260,6 +261,40 @@ def test_csv_has_its_documented_columns(ledger: Path) -> None:
     rows = list(csv.reader(io.StringIO(frames_csv(ledger, Sought()))))
     assert tuple(rows[0]) == FRAME_COLUMNS and len(rows) == 4
     assert nights_csv(ledger).count("\n") == 1 and nights(ledger) == []
+
+
+def test_a_table_goes_out_and_comes_in(ledger: Path, tmp_path: Path) -> None:
+    judge_by_hand(ledger, [str(frames(ledger)[1]["frame_id"])], "rejected", NOW)
+    text = frames_csv(ledger, Sought())
+    other = tmp_path / "other.sqlite"
+    came = import_table(other, text, demo_rig(), NOW)
+    assert (came.taken, came.left_out, came.unknown) == (3, (), ())
+    same = ("frame_id", "path", "target", "filter", "exposure_s", "gain", "started_at", "standing", "evening")
+    told = [[f[name] for name in same] for f in frames(other)]
+    assert told == [[f[name] for name in same] for f in frames(ledger)]
+    again = import_table(other, text, demo_rig(), NOW)
+    assert again.taken == 0 and "already" in again.left_out[0] and count(other) == 3
+
+
+def test_a_table_of_ones_own(tmp_path: Path) -> None:
+    ledger = tmp_path / "ledger.sqlite"
+    text = """started_at,target,exposure_s,filter,fwhm_px,stars,mood
+2026-11-02T21:04:11,IC 405,300,Ha,2.4,812,good
+yesterday,IC 405,300,Ha,2.4,812,good
+2026-11-02T21:14:11,IC 405,long,Ha,,,
+2026-11-02T21:24:11,,300,Ha,,,
+2026-11-02T21:34:11,IC 405,300,Ha,,,
+"""
+    came = import_table(ledger, text, demo_rig(), NOW)
+    assert came.taken == 2 and came.unknown == ("mood",)
+    reasons = [said.split(": ", 1)[1] for said in came.left_out]
+    assert (
+        "is no moment" in reasons[0] and "exposure_s 'long'" in reasons[1] and "target is empty" in reasons[2]
+    )
+    first, second = frames(ledger)
+    assert first["stars"] == 812 and second["stars"] is None and first["evening"] == "2026-11-02"
+    with pytest.raises(ValueError, match="no column exposure_s"):
+        import_table(ledger, "started_at,target\n", demo_rig(), NOW)
 
 
 def test_a_question_of_ones_own_can_only_read(ledger: Path) -> None:

@@ -16,12 +16,14 @@ from vigil.documents.rig import Rig
 from vigil.files.atomic import write_bytes
 from vigil.files.camerahealth import camera_health
 from vigil.files.solver import Search
+from vigil.files.trouble import why
 from vigil.ledger.accounts import lost_by_night
 from vigil.ledger.backup import back_up, restore
 from vigil.ledger.csvfiles import frames_csv, nights_csv
 from vigil.ledger.framefolders import folders_with_frames
 from vigil.ledger.handover import USUAL_NAMING, Gathering, HandedOver, gathering, hand_over
 from vigil.ledger.importing import Imported, fits_in, import_frames
+from vigil.ledger.importtable import import_table
 from vigil.ledger.judged import NotJudged, Word, judge_by_hand
 from vigil.ledger.projecthours import limits_of
 from vigil.ledger.reading import LedgerUnread, Sought, frames, nights, query
@@ -229,6 +231,9 @@ def _import(args: argparse.Namespace) -> int:
     for word in args.words:
         if not Path(word).exists():
             raise BadInput(f"{word}: there is no such file or folder")
+    tables = [Path(word) for word in args.words if word.lower().endswith(".csv")]
+    if tables:
+        return _import_tables(args, tables)
     paths = fits_in(Path(word) for word in args.words)
     if not paths:
         raise BadInput("there are no FITS files (.fits, .fit, .fts) there")
@@ -263,6 +268,25 @@ def _import(args: argparse.Namespace) -> int:
     else:
         print(f"{len(taken)} of {len(found)} taken in")
     return OK if len(taken) == len(found) else NOT_ALL
+
+
+def _import_tables(args: argparse.Namespace, tables: list[Path]) -> int:
+    if len(tables) < len(args.words):
+        raise BadInput("import: tables (CSV) and frames are taken in apart; name one or the other")
+    ledger, rig, taken = _ledger(args), _rig(args), 0
+    ledger.parent.mkdir(parents=True, exist_ok=True)
+    left: list[str] = []
+    for path in tables:
+        try:
+            came = import_table(ledger, path.read_text(encoding="utf-8-sig"), rig, datetime.now(UTC))
+        except (UnicodeDecodeError, ValueError) as problem:
+            said = why(problem) if isinstance(problem, UnicodeDecodeError) else problem
+            raise BadInput(f"{path}: {said}") from None
+        taken += came.taken
+        left += [f"{path}, {line}" for line in came.left_out]
+        left += [f"{path}: column {name} is not looked at" for name in came.unknown]
+    _say(args, {"taken": taken, "left_out": left}, "\n".join([f"{taken} taken in", *left]))
+    return NOT_ALL if left else OK
 
 
 def _judge(args: argparse.Namespace) -> int:

@@ -67,7 +67,7 @@ def import_frames(
     """Take lights in, one after the other; each is whole in the ledger before the next is looked at, so that
     cut off in the middle nothing is lost, and begun again what is there is known. `target` is the name for
     frames that have none. Raises LedgerError."""
-    known = _Known(ledger)
+    known = Known(ledger)
     store = LedgerStore(ledger)
     errand = ""
     count = 0
@@ -106,7 +106,7 @@ def import_frames(
             store.close()
 
 
-class _Known:
+class Known:
     """What is in the ledger: by id, by where it lies, by when and how it was exposed."""
 
     def __init__(self, ledger: Path) -> None:
@@ -138,7 +138,7 @@ class _Known:
 
 
 def _looked_at(
-    path: Path, rig: Rig, search: Search, target: str, known: _Known
+    path: Path, rig: Rig, search: Search, target: str, known: Known
 ) -> Imported | tuple[dict[str, Any], dict[str, Any], str]:
     try:
         frame = read_fits(path)

@@ -69,7 +69,8 @@ _LEDGER = """Every night and frame of all rigs.
   trends              figures of every night, and what time was lost to
   query "SELECT …"    a question of your own, in SQL; it can only read
   export WHAT FILE    "frames" or "nights" as CSV
-  import PATH…        lights from elsewhere: files or folders of FITS; read, measured, solved
+  import PATH…        lights from elsewhere: files or folders of FITS; read, measured, solved;
+                      or tables (CSV) with the columns of the export
   judge FRAME WORD    kept, rejected, or undecided (as Vigil judges)
   gather TARGET FOLDER
                       kept lights with the calibration frames that match them, and a manifest
