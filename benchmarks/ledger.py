@@ -26,7 +26,7 @@ from vigil.ledger.projecthours import all_progress
 from vigil.ledger.reading import FRAME_COLUMNS, HOURS, NIGHTS, TRENDS, YIELDS, Sought, frames, nights, trends
 from vigil.ledger.standings import judge_new
 from vigil.ledger.store import LedgerStore
-from vigil.ui.ledger.trends import trends_of
+from vigil.ledger.trends import trends_of
 
 LIGHTS, SAMPLES, A_NIGHT = 100_000, 5_000_000, 200
 _LIMIT = 4.0

@@ -29,6 +29,7 @@ from vigil.ledger.reading import FRAME_COLUMNS, LedgerUnread, Sought, count, fra
 from vigil.ledger.reconcile import reconcile
 from vigil.ledger.standings import judge_new
 from vigil.ledger.store import SCHEMA, LedgerError, LedgerStore
+from vigil.ledger.trends import theil_slope
 from vigil.levels.matching import Made
 from vigil.simulator.frame.draw import draw
 
@@ -306,3 +307,13 @@ def test_a_question_of_ones_own_can_only_read(ledger: Path) -> None:
         query(ledger, "SELECT colour FROM frames")
     with pytest.raises(LedgerUnread, match="no ledger yet"):
         query(ledger.with_name("none.sqlite"), "SELECT 1")
+
+
+def test_a_slope_that_wild_points_dont_move() -> None:
+    rng = np.random.default_rng(2)
+    x = np.linspace(-5, 5, 200)
+    y = 2.0 + 0.03 * x + rng.normal(0, 0.05, 200)
+    y[::10] += 5
+    slope = theil_slope(x, y)
+    assert slope == pytest.approx(0.03, abs=0.008)
+    assert theil_slope(x[:5], y[:5]) is None and theil_slope(np.zeros(20), y[:20]) is None

@@ -8,11 +8,11 @@ import pytest
 from campaigns.demo import demo_rig
 from vigil.documents.plan import NightPlan, Target
 from vigil.documents.project import Goal, Panel, Project, Projects, goals_text, parse_goals
-from vigil.planning.bestuse import best_use, carried_on, into_plan, useful_hours_of, useful_share
+from vigil.planning.bestuse import best_use, into_plan, useful_hours_of, useful_share
 from vigil.planning.forecast import forecast
 from vigil.planning.overheads import usual_overheads
 from vigil.planning.progress import count_up, missing_by_filter, progress_of, season_of
-from vigil.planning.projects import changed
+from vigil.planning.projects import carried_on, changed
 from vigil.planning.shelfcsv import parse_lines
 
 RIG = demo_rig()

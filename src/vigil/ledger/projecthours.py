@@ -12,9 +12,10 @@ from vigil.documents.rig import Rig
 from vigil.ledger.reading import Sought, frames, hours, yields
 from vigil.ledger.standings import judge_new
 from vigil.ledger.store import LedgerStore
-from vigil.planning.bestuse import BestUse, best_use, carried_on
+from vigil.planning.bestuse import BestUse, best_use
 from vigil.planning.overheads import Overheads, overheads_of
 from vigil.planning.progress import Progress, progress_of
+from vigil.planning.projects import carried_on
 from vigil.subexposures.advice import Measured, sky_e_s_by_noise
 
 _NEWEST = 200

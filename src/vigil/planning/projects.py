@@ -1,10 +1,11 @@
-"""Projects made of framed targets, and changed by what a person types."""
+"""Projects made of framed targets, changed by what a person types, carried on as their frames were taken."""
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from datetime import datetime
 from typing import Any
 
+from vigil.documents.filternames import same_filter
 from vigil.documents.plan import ExposureLine, Target
 from vigil.documents.project import Goal, Panel, Project, VerdictLimits, parse_goals
 from vigil.documents.rig import Rig
@@ -128,3 +129,41 @@ def _renamed(project: Project, name: str) -> tuple[Project, list[str]]:
     except UnknownObject:
         pass
     return made, said
+
+
+def carried_on(project: Project, frames: Sequence[Mapping[str, object]]) -> Project:
+    """A project with the centre, camera angle and exposures of its newest lights (as the ledger lists them),
+    where it doesn't say its own: gain, offset, binning, exposure and set-point exactly as they were."""
+    newest: dict[str, Mapping[str, object]] = {}
+    for frame in frames:
+        name = str(frame["filter"] or "")
+        if project.panel_of(str(frame["target"])) is None:
+            continue
+        if name not in newest or str(frame["started_at"]) > str(newest[name]["started_at"]):
+            newest[name] = frame
+    if not newest:
+        return project
+    lines = list(project.lines)
+    have = [line.filter for line in lines]
+    for name, frame in newest.items():
+        if same_filter(name, have) is None and project.goals_of(name):
+            values = {key: frame[key] for key in ("gain", "offset", "binning") if frame[key] is not None}
+            lines.append(
+                ExposureLine.model_validate(
+                    {"id": f"line-{len(lines)}", "filter": name, "count": 1,
+                     "exposure_s": frame["exposure_s"], **values}
+                )
+            )  # fmt: skip
+    last = max(newest.values(), key=lambda f: str(f["started_at"]))
+    changed: dict[str, object] = {"lines": lines}
+    if project.set_point_c is None and last["set_point_c"] is not None:
+        changed["set_point_c"] = last["set_point_c"]
+    if not project.panels:
+        target = project.target
+        moved: dict[str, object] = {}
+        if last["ra_deg"] is not None and last["dec_deg"] is not None:
+            moved = {"ra_deg": last["ra_deg"], "dec_deg": last["dec_deg"]}
+        if target.position_angle_deg is None and last["position_angle_deg"] is not None:
+            moved["position_angle_deg"] = float(str(last["position_angle_deg"])) % 360
+        changed["target"] = target.model_copy(update=moved)
+    return project.model_copy(update=changed)

@@ -6,9 +6,10 @@ from vigil.documents.rig import Rig
 from vigil.files.camerahealth import camera_health
 from vigil.ledger.framefolders import folders_with_frames
 from vigil.ledger.reading import trends
+from vigil.ledger.trends import Trends, darks_of, trends_of
 from vigil.ui.ledger.desk import Desk, Read, Room
 from vigil.ui.ledger.tools import TrendTools
-from vigil.ui.ledger.trends import OF_DARKS, Trends, TrendsPicture, darks_of, trends_of
+from vigil.ui.ledger.trends import OF_DARKS, TrendsPicture
 
 
 class AcrossDesk(Desk):

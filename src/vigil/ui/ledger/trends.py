@@ -1,26 +1,17 @@
 """Across nights: one figure against another, nights' medians, and what time was lost to."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import date
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QImage, QPainter
 
-from vigil.files.camerahealth import DarkDay
-from vigil.ledger.accounts import NightLost
-from vigil.ui import words
+from vigil.ledger.trends import Trends, theil_slope
 from vigil.ui.picture import CENTRE, RIGHT, Picture, elided, write
 from vigil.ui.theme import Size, number_font, swatch_of, text_font, theme
 
 Floats = NDArray[np.float64]
-_COLUMNS = (
-    "evening", "rig", "filter", "started_at", "fwhm_px", "hfr_px", "elongation", "stars", "background_adu",
-    "guide_rms_arcsec", "tube_c", "air_mass", "focus_position", "standing",
-)  # fmt: skip
 SIZE_WARMTH, SIZE_HEIGHT, SIZE_GUIDING = "Star size by temperature", "by air mass", "by guiding"
 SIZE_NIGHTS, GUIDE_NIGHTS, SKY_NIGHTS = "Star size by night", "Guiding by night", "Background by night"
 FOCUS, LOST = "Focus by temperature", "Time lost"
@@ -42,54 +33,6 @@ CHOICES = (*_AXES, LOST)
 _MOST_DOTS = 4000
 _LEGEND_PX = 250.0
 _LEFT, _RIGHT, _TOP, _BOTTOM = 64.0, 20.0, 58.0, 34.0
-
-
-@dataclass(frozen=True, slots=True)
-class Trends:
-    """Every light's figures as columns, and each night's lost time."""
-
-    numbers: dict[str, Floats]
-    filters: tuple[str, ...]
-    which: NDArray[np.int64]
-    """Each light's filter, by its place in `filters`."""
-    lost: tuple[NightLost, ...]
-
-    def __len__(self) -> int:
-        return len(self.which)
-
-
-def trends_of(rows: Sequence[tuple[Any, ...]], lost: Sequence[NightLost], rig: str = "") -> Trends:
-    """Out of the ledger's rows; for a worker thread."""
-    mine = [row for row in rows if (not rig or row[1] == rig) and row[13] != "rejected"]
-    numbers: dict[str, Floats] = {}
-    for name in ("fwhm_px", "tube_c", "air_mass", "guide_rms_arcsec", "background_adu", "focus_position"):
-        at = _COLUMNS.index(name)
-        numbers[name] = np.array([np.nan if r[at] is None else r[at] for r in mine], dtype=np.float64)
-    numbers["day"] = np.array([_day(r[0]) for r in mine], dtype=np.float64)
-    filters = tuple(dict.fromkeys(str(r[2]) for r in mine))
-    place = {name: n for n, name in enumerate(filters)}
-    which = np.array([place[str(r[2])] for r in mine], dtype=np.int64)
-    return Trends(numbers, filters, which, tuple(n for n in lost if not rig or n.rig == rig))
-
-
-def darks_of(days: Sequence[DarkDay]) -> Trends:
-    """The camera's darks, in the same shape; what tells them apart is their temperature."""
-    told = [
-        words.NOTHING if day.temperature_c is None else f"{words.signed(day.temperature_c, 0)} °C"
-        for day in days
-    ]
-    kinds = tuple(dict.fromkeys(told))
-    numbers = {
-        "day": np.array([float(day.at.date().toordinal()) for day in days]),
-        "dark_e_s": np.array([day.dark_e_s for day in days]),
-        "hot_percent": np.array([100 * day.hot_share for day in days]),
-    }
-    which = np.array([kinds.index(one) for one in told], dtype=np.int64)
-    return Trends(numbers, kinds, which, ())
-
-
-def _day(evening: str) -> float:
-    return float(date.fromisoformat(evening).toordinal()) if evening else float("nan")
 
 
 class TrendsPicture(Picture):
@@ -149,7 +92,7 @@ class TrendsPicture(Picture):
             return f"{cold:.4f} e⁻/s and {hot:.3f} % hot pixels at {last.filters[last.which[-1]]} last"
         if x == "day":
             return ""
-        slope = _slope(self._trends.numbers[x], self._trends.numbers[y])
+        slope = theil_slope(self._trends.numbers[x], self._trends.numbers[y])
         if slope is None:
             return ""
         unit = {
@@ -315,17 +258,6 @@ def _day_marks(low: float, high: float) -> list[tuple[float, str]]:
     every = max(1, int(np.ceil((high - low) / 9)))
     days = range(int(np.ceil(low)), int(high) + 1, every)
     return [(float(day), f"{date.fromordinal(day):%m-%d}") for day in days]
-
-
-def _slope(x: Floats, y: Floats) -> float | None:
-    """Theil's slope (1950): the median of those between pairs; of many lights an even sample."""
-    good = np.flatnonzero(np.isfinite(x) & np.isfinite(y))
-    if good.size < 12 or np.ptp(x[good]) == 0:
-        return None
-    some = good[:: max(1, good.size // 400)]
-    dx, dy = x[some][:, None] - x[some], y[some][:, None] - y[some]
-    apart = np.abs(dx) > 0.2 * np.std(x[some])
-    return float(np.median(dy[apart] / dx[apart])) if apart.any() else None
 
 
 def _density(x: Floats, y: Floats, ends: tuple[float, float, float, float]) -> QImage:
