@@ -16,7 +16,7 @@ from vigil.ui.ledger.edits import ProjectEdits
 from vigil.ui.session import Session
 
 PROJECTS, TONIGHT, LENGTH, VERDICTS, ACROSS, NIGHTS, HANDOVER = (
-    "Projects", "Tonight's best use", "Exposure length", "Verdicts", "Across nights", "Nights", "Hand over",
+    "Projects", "Tonight", "Exposures", "Verdicts", "Across nights", "Nights", "Hand over",
 )  # fmt: skip
 NO_PROJECTS = (
     "No projects yet. A project is a goal in hours for one target over many nights: New project makes one."
