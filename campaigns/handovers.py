@@ -112,7 +112,7 @@ def one_ledger(seed: int) -> dict[str, Any]:
         into_ledger(root / "ledger.sqlite", _RIG, lights)
         listed = frames(root / "ledger.sqlite", Sought())
         naming, how = str(rng.choice(_NAMINGS)), str(rng.choice(["link", "copy"]))
-        gathered = gathering(listed, [root / "frames"], "Europe/Vienna", "Alder", naming, wanted)
+        gathered = gathering(listed, [root / "frames"], "Europe/Vienna", {_RIG: "Alder"}, naming, wanted)
         came = hand_over(gathered, root / "out", how)  # type: ignore[arg-type]
         wrong += _checked(root / "out", there, every, wanted)
         if came.left or came.reason:

@@ -103,7 +103,7 @@ def test_a_sample_of_handovers() -> None:
 
 
 def test_links_take_no_room_and_lead_to_the_frames(ledger: Path, tmp_path: Path) -> None:
-    gathered = gathering(frames(ledger), [tmp_path / "frames"], "UTC", "Heron")
+    gathered = gathering(frames(ledger), [tmp_path / "frames"], "UTC", {"heron-480": "Heron"})
     assert len(gathered.lights) == 3 and len(gathered.items) == 5
     assert gathered.uncovered == ("IC 405 Ha: no flats",)
     came = hand_over(gathered, tmp_path / "out")
@@ -114,8 +114,21 @@ def test_links_take_no_room_and_lead_to_the_frames(ledger: Path, tmp_path: Path)
     assert [row["darks"] for row in rows[:3]] == ["2"] * 3 and rows[3]["serves"] == "3"
 
 
+def test_the_frames_of_two_rigs_are_told_apart(ledger: Path, tmp_path: Path) -> None:
+    frames_on_disk(ledger, tmp_path / "second", "stork-1600", 2)
+    names = {"heron-480": "Heron", "stork-1600": "Stork"}
+    folders = [tmp_path / "frames", tmp_path / "second"]
+    gathered = gathering(frames(ledger), folders, "UTC", names, "{rig}/{kind}_{number}")
+    of = [item.name.parts[0] for item in gathered.lights]
+    assert sorted(of) == ["Heron"] * 3 + ["Stork"] * 2
+    # darks serve both: they are neither's
+    assert {len(item.name.parts) for item in gathered.items if item.made.kind == "dark"} == {1}
+
+
 def test_another_file_of_that_name_is_left_alone(ledger: Path, tmp_path: Path) -> None:
-    gathered = gathering(frames(ledger), [tmp_path / "frames"], "UTC", "Heron", "{kind}_{number}")
+    gathered = gathering(
+        frames(ledger), [tmp_path / "frames"], "UTC", {"heron-480": "Heron"}, "{kind}_{number}"
+    )
     (tmp_path / "out").mkdir()
     (tmp_path / "out" / "light_0002.fits").write_text("somebody's")
     came = hand_over(gathered, tmp_path / "out", "copy")
@@ -124,7 +137,7 @@ def test_another_file_of_that_name_is_left_alone(ledger: Path, tmp_path: Path) -
 
 
 def test_stopped_in_the_middle_it_goes_on_later(ledger: Path, tmp_path: Path) -> None:
-    gathered = gathering(frames(ledger), [tmp_path / "frames"], "UTC", "Heron")
+    gathered = gathering(frames(ledger), [tmp_path / "frames"], "UTC", {"heron-480": "Heron"})
     came = hand_over(gathered, tmp_path / "out", "copy", lambda done, of: done < 2)
     assert came.done == 2 and came.reason == "stopped" and len(came.left) == 3
     assert hand_over(gathered, tmp_path / "out", "copy").done == 3
@@ -132,7 +145,7 @@ def test_stopped_in_the_middle_it_goes_on_later(ledger: Path, tmp_path: Path) ->
 
 def test_lights_whose_files_are_gone_are_named(ledger: Path, tmp_path: Path) -> None:
     (tmp_path / "frames" / "light-1.fits").unlink()
-    gathered = gathering(frames(ledger), [tmp_path / "frames"], "UTC", "Heron")
+    gathered = gathering(frames(ledger), [tmp_path / "frames"], "UTC", {"heron-480": "Heron"})
     assert [p.name for p in gathered.missing] == ["light-1.fits"] and len(gathered.lights) == 2
 
 

@@ -311,8 +311,9 @@ def _gather(args: argparse.Namespace) -> int:
     rigs = sorted({str(light["rig"]) for light in lights})
     rig = _rig(args) if args.rig else _known_rig(rigs[0])
     folders = [f for name in rigs for f in folders_with_frames(_known_rig(name), ledger)]
+    called = {name: _known_rig(name).name for name in rigs}
     try:
-        gathered = gathering(lights, folders, rig.site.time_zone, rig.name, args.naming or USUAL_NAMING)
+        gathered = gathering(lights, folders, rig.site.time_zone, called, args.naming or USUAL_NAMING)
     except ValueError as problem:
         raise BadInput(f"--naming: {problem}") from None
     if args.dry_run:

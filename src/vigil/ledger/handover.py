@@ -4,7 +4,7 @@ import csv
 import io
 import os
 import shutil
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
@@ -79,12 +79,13 @@ def gathering(
     lights: Sequence[dict[str, Any]],
     folders: Iterable[Path],
     zone: str,
-    rig_name: str,
+    rig_names: Mapping[str, str],
     naming: str = USUAL_NAMING,
     wanted: Wanted = _USUAL,
 ) -> Gathering:
-    """Lights as the ledger lists them, with what serves each of them out of the folders. Raises ValueError
-    for a naming that can't be used."""
+    """Lights as the ledger lists them, with what serves each of them out of the folders. `rig_names` is by
+    ids; calibration frames carry a rig's name only where all lights are of one. Raises ValueError for a naming
+    that can't be used."""
     check_pattern(naming)
     there: list[tuple[dict[str, Any], Path, Made]] = []
     missing = []
@@ -110,11 +111,11 @@ def gathering(
         lacks = [w for w, f in (("flats", serving.flats), ("darks", serving.darks)) if not f]
         if lacks:
             uncovered[f"{made.target} {made.filter}".strip() + f": no {' and no '.join(lacks)}"] = None
-    namer = _Namer(naming, zone, rig_name)
+    namer = _Namer(naming, zone)
     items = [
         Item(
             path,
-            namer.name(made, light["target"]),
+            namer.name(made, light["target"], rig_names.get(light["rig"], light["rig"])),
             made,
             str(light["frame_id"]),
             str(light["standing"]),
@@ -125,8 +126,10 @@ def gathering(
     # one file that lies in two of the folders by links is one
     targets = {str(light["target"]) for light, _, _ in there}
     target = next(iter(targets)) if len(targets) == 1 else "calibration"
+    rigs = {rig_names.get(light["rig"], light["rig"]) for light, _, _ in there}
+    rig = next(iter(rigs)) if len(rigs) == 1 else ""
     items += [
-        Item(place[id(made)], namer.name(made, target), made, serves=serves[id(made)])
+        Item(place[id(made)], namer.name(made, target, rig), made, serves=serves[id(made)])
         for made in by_path.values()
     ]
     return Gathering(tuple(items), tuple(missing), tuple(uncovered))
@@ -135,18 +138,18 @@ def gathering(
 class _Namer:
     """Names by a pattern, none twice."""
 
-    def __init__(self, naming: str, zone: str, rig_name: str) -> None:
-        self._naming, self._zone, self._rig_name = naming, zone, rig_name
+    def __init__(self, naming: str, zone: str) -> None:
+        self._naming, self._zone = naming, zone
         self._taken: set[Path] = set()
         self._numbers: dict[tuple[str, ...], int] = {}
 
-    def name(self, made: Made, target: str) -> Path:
+    def name(self, made: Made, target: str, rig: str) -> Path:
         group = made.kind, target, made.filter, f"{made.exposure_s}"
         self._numbers[group] = self._numbers.get(group, 0) + 1
         at = made.at.replace(tzinfo=made.at.tzinfo or UTC) if made.at is not None else None
         values = {
             "target": target,
-            "rig": self._rig_name,
+            "rig": rig,
             "kind": made.kind.replace(" ", "-"),
             "filter": made.filter,
             "date": evening_date(at, self._zone) if at is not None else "",

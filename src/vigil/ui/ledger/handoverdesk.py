@@ -138,4 +138,4 @@ def _gathered(ledger: Path, project: Project, rig: Rig, doubtful: bool, naming: 
     found = frames(ledger, Sought(targets=names, standing="kept"))
     if doubtful:
         found += frames(ledger, Sought(targets=names, standing="doubtful"))
-    return gathering(found, folders_with_frames(rig, ledger), rig.site.time_zone, rig.name, naming)
+    return gathering(found, folders_with_frames(rig, ledger), rig.site.time_zone, {rig.id: rig.name}, naming)
