@@ -84,8 +84,8 @@ def gathering(
     wanted: Wanted = _USUAL,
 ) -> Gathering:
     """Lights as the ledger lists them, with what serves each of them out of the folders. `rig_names` is by
-    ids; calibration frames carry a rig's name only where all lights are of one. Raises ValueError for a naming
-    that can't be used."""
+    ids; calibration frames carry a rig's name only where all lights are of one. Raises ValueError for a
+    naming that can't be used."""
     check_pattern(naming)
     there: list[tuple[dict[str, Any], Path, Made]] = []
     missing = []
