@@ -4,6 +4,8 @@ import csv
 import io
 import shutil
 import sqlite3
+import subprocess
+import sys
 from collections.abc import Callable
 from contextlib import closing
 from datetime import UTC, datetime
@@ -13,8 +15,9 @@ import numpy as np
 import pytest
 from astropy.io import fits
 
-from campaigns.demo import demo_rig
+from campaigns.demo import demo_rig, quick_rig
 from campaigns.handovers import frames_on_disk, into_ledger, one_ledger, write_made
+from campaigns.kept import Place, kept
 from campaigns.twokeepers import one_pair
 from campaigns.verdicts import project_of, scene_of
 from vigil.documents.project import VerdictLimits
@@ -34,6 +37,7 @@ from vigil.levels.matching import Made
 from vigil.simulator.frame.draw import draw
 
 NOW = datetime(2027, 1, 13, 9, tzinfo=UTC)
+ROOT = Path(__file__).parents[2]
 
 
 @pytest.fixture
@@ -330,3 +334,46 @@ def test_a_slope_that_wild_points_dont_move() -> None:
     slope = theil_slope(x, y)
     assert slope == pytest.approx(0.03, abs=0.008)
     assert theil_slope(x[:5], y[:5]) is None and theil_slope(np.zeros(20), y[:20]) is None
+
+
+_KILLED = """
+import os, sys
+from datetime import UTC, datetime
+from pathlib import Path
+from campaigns.demo import demo_rig, quick_rig
+from vigil.files.solver import Search
+from vigil.ledger.importing import fits_in, import_frames
+ledger, folder = map(Path, sys.argv[1:])
+looked = []
+def stop():
+    if len(looked) == 2:
+        os._exit(9)
+    return False
+for one in import_frames(ledger, fits_in([folder]), demo_rig(), datetime.now(UTC), Search(), stop=stop):
+    looked.append(one)
+"""
+
+
+def test_an_import_that_is_killed_goes_on_where_it_was(tmp_path: Path) -> None:
+    frames_on_disk(tmp_path / "other.sqlite", tmp_path / "frames", "heron-480", 4)
+    for dark in (tmp_path / "frames").glob("dark*"):
+        dark.unlink()
+    ledger = tmp_path / "ledger.sqlite"
+    done = subprocess.run([sys.executable, "-c", _KILLED, str(ledger), str(tmp_path / "frames")], cwd=ROOT)
+    assert done.returncode == 9 and count(ledger) == 2
+    store = LedgerStore(ledger)
+    (left,) = store.unfinished("heron-480")
+    store.close()
+    assert left.kind == "import"
+    again = list(import_frames(ledger, fits_in([tmp_path / "frames"]), demo_rig(), NOW, Search()))
+    assert sum(bool(one.frame_id) for one in again) == 2 and count(ledger) == 4
+
+    # the rig's next keeper puts on record that it was cut off
+    async def nothing(_: Place) -> None:
+        return None
+
+    kept(tmp_path, nothing, rig=quick_rig())
+    store = LedgerStore(ledger)
+    assert store.unfinished("heron-480") == []
+    assert {row.outcome for row in store.errands("heron-480") if row.kind == "import"} == {"cut off", "done"}
+    store.close()
