@@ -1,5 +1,7 @@
 """Straight trails across a frame: satellites and aircraft."""
 
+from functools import lru_cache
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -26,24 +28,32 @@ def trail_sigma(image: NDArray[np.generic]) -> float:
     clipped = np.clip(flat / noise, -_CLIP_SIGMA, _CLIP_SIGMA)
     clipped -= float(clipped.mean())
     scatter = float(clipped.std())
-    rows, columns = clipped.shape
-    y, x = np.mgrid[0:rows, 0:columns].astype(np.float32)
-    y, x = y.ravel() - (rows - 1) / 2, x.ravel() - (columns - 1) / 2
     weights = clipped.ravel().astype(np.float64)
-    reach = int(np.ceil(np.hypot(rows, columns) / 2)) + 1
-    least = _LEAST_SHARE * min(rows, columns)
+    least = _LEAST_SHARE * min(clipped.shape)
     best = 0.0
-    for angle in np.pi * np.arange(_ANGLES) / _ANGLES:
-        across = np.rint(x * np.float32(np.cos(angle)) + y * np.float32(np.sin(angle))).astype(np.int32)
-        across += reach
-        sums = np.bincount(across, weights, 2 * reach + 1)
-        counts = np.bincount(across, minlength=2 * reach + 1)
+    for across, counts in _lines(*clipped.shape):
+        sums = np.bincount(across, weights, len(counts))
         there = counts > least
         values = sums[there] / np.sqrt(counts[there])
         # what the frame has of itself along this direction: gradients, columns of the sensor
         usual = max(scatter, 1.4826 * float(np.median(np.abs(values - np.median(values)))))
         best = max(best, float((values.max() - np.median(values)) / usual))
     return best
+
+
+@lru_cache(maxsize=1)
+def _lines(rows: int, columns: int) -> list[tuple[NDArray[np.int16], NDArray[np.int64]]]:
+    """For each direction the line that every pixel is of, and each line's number of pixels. Kept for the next
+    frame, as a night has one size of them."""
+    y, x = np.mgrid[0:rows, 0:columns].astype(np.float32)
+    y, x = y.ravel() - (rows - 1) / 2, x.ravel() - (columns - 1) / 2
+    reach = int(np.ceil(np.hypot(rows, columns) / 2)) + 1
+    lines = []
+    for angle in np.pi * np.arange(_ANGLES) / _ANGLES:
+        across = np.rint(x * np.float32(np.cos(angle)) + y * np.float32(np.sin(angle))).astype(np.int16)
+        across += reach
+        lines.append((across, np.bincount(across, minlength=2 * reach + 1)))
+    return lines
 
 
 def _shrunk(image: NDArray[np.generic]) -> NDArray[np.float32]:
