@@ -10,7 +10,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import stdtrit
 
 from vigil.sky.instants import Floats
 
@@ -153,7 +152,7 @@ def _outlier(parabola: _Parabola) -> int | None:
     rest = np.maximum(sum_squares - parabola.residuals**2 / own, 1e-12 * sum_squares) / (freedom - 1)
     deleted = np.abs(parabola.residuals) / np.sqrt(rest * own)
     worst = int(np.argmax(deleted))
-    limit = stdtrit(freedom - 1, 1 - _OUTLIER_CHANCE / (2 * count))
+    limit = _student(freedom - 1, 1 - _OUTLIER_CHANCE / (2 * count))
     return worst if deleted[worst] > limit else None
 
 
@@ -162,7 +161,7 @@ def _interval(parabola: _Parabola) -> tuple[float, float]:
     a, b, _ = parabola.coefficients
     if not a > 0:
         raise NoCurve("sizes don't rise on both sides")
-    t = stdtrit(parabola.freedom, 0.975)
+    t = _student(parabola.freedom, 0.975)
     v: NDArray[np.float64] = t**2 * parabola.covariance
     square, linear, constant = a**2 - v[0, 0], a * b - v[0, 1], b**2 - v[1, 1]
     if square <= 0:
@@ -170,3 +169,11 @@ def _interval(parabola: _Parabola) -> tuple[float, float]:
     root = max(linear**2 - square * constant, 0.0)  # under zero by rounding only
     middle, half = -linear / (2 * square), np.sqrt(root) / (2 * square)
     return float(middle - half), float(middle + half)
+
+
+def _student(freedom: int, share: float) -> float:
+    """Quantile of Student's t."""
+    # here, as the window has this module from its start and draws no curve yet
+    from scipy.special import stdtrit
+
+    return float(stdtrit(freedom, share))
