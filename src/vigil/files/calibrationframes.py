@@ -23,11 +23,14 @@ class CalibrationFrame:
 
 def calibration_frames(folder: Path) -> tuple[CalibrationFrame, ...]:
     """Those in a folder and the folders in it; files that can't be read are passed over."""
+    paths = sorted(folder.rglob("*.fits"))
+    if not paths:
+        return ()
     # imported here: what reads FITS takes its time to import, and the window's first picture needs none
     from vigil.files.fits import BadFrame, read_header
 
     found = []
-    for path in sorted(folder.rglob("*.fits")) if folder.exists() else ():
+    for path in paths:
         try:
             frame = _from_header(read_header(path))
         except (BadFrame, OSError):
