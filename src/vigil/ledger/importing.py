@@ -5,7 +5,7 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any
+from typing import Any, Self
 
 import numpy as np
 
@@ -68,10 +68,7 @@ def import_frames(
     cut off in the middle nothing is lost, and begun again what is there is known. `target` is the name for
     frames that have none. Raises LedgerError."""
     known = Known(ledger)
-    store = LedgerStore(ledger)
-    errand = ""
-    count = 0
-    try:
+    with Intake(ledger, rig, now, "frames from elsewhere") as intake:
         for path in paths:
             if stop():
                 break
@@ -79,31 +76,52 @@ def import_frames(
             if isinstance(told, Imported):
                 yield told
                 continue
-            if not errand:
-                evening = evening_date(now, rig.site.time_zone)
-                number = store.next_number(rig.id, evening, IMPORT)
-                errand = f"{rig.id}-{evening}-{IMPORT}-{number}"
-                values = {
-                    "kind": IMPORT,
-                    "rig_id": rig.id,
-                    "evening": evening,
-                    "words": "frames from elsewhere",
-                }
-                store.add(new_event(errand, now, Kind.ERRAND_STARTED, values, "frames from elsewhere"))
             saved, measured, doubt = told
-            store.add(new_event(errand, now, Kind.FRAME_SAVED, saved, f"taken in from {path}"))
-            store.add(new_event(errand, now, Kind.FRAME_MEASURED, measured, "measured when it was taken in"))
+            intake.add(Kind.FRAME_SAVED, saved, f"taken in from {path}")
+            intake.add(Kind.FRAME_MEASURED, measured, "measured when it was taken in")
             known.add(saved)
-            count += 1
             solved = measured["position_angle_deg"] is not None
             yield Imported(path, saved["frame_id"], saved["target"], "", doubt, solved)
-    finally:
+
+
+class Intake:
+    """The errand under which frames come into the ledger: begun with the first of them, and ended however the
+    taking ends. Raises LedgerError."""
+
+    def __init__(self, ledger: Path, rig: Rig, now: datetime, words: str) -> None:
+        self._store = LedgerStore(ledger)
+        self._rig, self._now, self._words = rig, now, words
+        self._errand = ""
+        self.frames = 0
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *raised: object) -> None:
         try:
-            if errand:
-                ended = {"outcome": Outcome.DONE.value, "took_s": 0.0, "frames": count}
-                store.add(new_event(errand, now, Kind.ERRAND_ENDED, ended, f"{count} frames taken in"))
+            if self._errand:
+                ended = {"outcome": Outcome.DONE.value, "took_s": 0.0, "frames": self.frames}
+                self._put(Kind.ERRAND_ENDED, ended, f"{self.frames} frames taken in")
         finally:
-            store.close()
+            self._store.close()
+
+    def add(self, kind: Kind, values: dict[str, Any], words: str) -> None:
+        """Raises BadValues for values that the kind has not, before anything is begun."""
+        event = new_event("errand", self._now, kind, values, words)
+        if not self._errand:
+            self._begin()
+        self._store.add(event.model_copy(update={"errand": self._errand}))
+        self.frames += kind is Kind.FRAME_SAVED
+
+    def _begin(self) -> None:
+        evening = evening_date(self._now, self._rig.site.time_zone)
+        number = self._store.next_number(self._rig.id, evening, IMPORT)
+        self._errand = f"{self._rig.id}-{evening}-{IMPORT}-{number}"
+        begun = {"kind": IMPORT, "rig_id": self._rig.id, "evening": evening, "words": self._words}
+        self._put(Kind.ERRAND_STARTED, begun, self._words)
+
+    def _put(self, kind: Kind, values: dict[str, Any], words: str) -> None:
+        self._store.add(new_event(self._errand, self._now, kind, values, words))
 
 
 class Known:

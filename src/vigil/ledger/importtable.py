@@ -10,14 +10,12 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from vigil.documents.errands import Outcome
 from vigil.documents.events import Kind
-from vigil.documents.eventvalues import BadValues, new_event
+from vigil.documents.eventvalues import BadValues
 from vigil.documents.rig import Rig
 from vigil.files.names import evening_date
-from vigil.ledger.importing import IMPORT, Known
+from vigil.ledger.importing import Intake, Known
 from vigil.ledger.reading import FRAME_COLUMNS
-from vigil.ledger.store import LedgerStore
 
 NEEDED = ("target", "exposure_s", "started_at")
 _TEXT = {"frame_id", "path", "kind", "target", "filter", "started_at", "camera", "evening"}
@@ -79,10 +77,9 @@ def import_table(ledger: Path, text: str, rig: Rig, now: datetime) -> TableTaken
         raise ValueError(
             f"the table has no column {', '.join(missing)}; it has {', '.join(columns) or 'none'}"
         )
-    known, store = Known(ledger), LedgerStore(ledger)
+    known = Known(ledger)
     left: list[str] = []
-    taken, errand = 0, ""
-    try:
+    with Intake(ledger, rig, now, "frames from a table") as intake:
         for number, row in enumerate(reader, start=2):
             try:
                 saved, measured = _values(row, rig)
@@ -90,32 +87,17 @@ def import_table(ledger: Path, text: str, rig: Rig, now: datetime) -> TableTaken
                 place = Path(saved["path"])
                 if why := known.twin(saved["frame_id"], place, saved["camera"], saved["exposure_s"], at):
                     raise ValueError(why)
-                event = new_event("errand", now, Kind.FRAME_SAVED, saved, f"taken in from line {number}")
+                intake.add(Kind.FRAME_SAVED, saved, f"taken in from line {number}")
             except (ValueError, BadValues) as problem:
                 left.append(f"line {number}: {problem}")
                 continue
-            if not errand:
-                evening = evening_date(now, rig.site.time_zone)
-                errand = f"{rig.id}-{evening}-{IMPORT}-{store.next_number(rig.id, evening, IMPORT)}"
-                words = "frames from a table"
-                begun = {"kind": IMPORT, "rig_id": rig.id, "evening": evening, "words": words}
-                store.add(new_event(errand, now, Kind.ERRAND_STARTED, begun, words))
-            store.add(event.model_copy(update={"errand": errand}))
             if measured is not None:
-                store.add(new_event(errand, now, Kind.FRAME_MEASURED, measured, "as the table has it"))
+                intake.add(Kind.FRAME_MEASURED, measured, "as the table has it")
             if (row.get("verdict") or "").strip() in ("kept", "rejected"):
                 word = {"frame_id": saved["frame_id"], "verdict": str(row["verdict"]).strip()}
-                store.add(new_event(errand, now, Kind.FRAME_JUDGED, word, "as the table has it"))
+                intake.add(Kind.FRAME_JUDGED, word, "as the table has it")
             known.add(saved)
-            taken += 1
-    finally:
-        try:
-            if errand:
-                ended = {"outcome": Outcome.DONE.value, "took_s": 0.0, "frames": taken}
-                store.add(new_event(errand, now, Kind.ERRAND_ENDED, ended, f"{taken} frames taken in"))
-        finally:
-            store.close()
-    return TableTaken(taken, tuple(left), tuple(c for c in columns if c not in FRAME_COLUMNS))
+    return TableTaken(intake.frames, tuple(left), tuple(c for c in columns if c not in FRAME_COLUMNS))
 
 
 def _values(row: Mapping[str, str | None], rig: Rig) -> tuple[dict[str, Any], dict[str, Any] | None]:
