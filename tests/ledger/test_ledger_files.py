@@ -20,6 +20,7 @@ from campaigns.handovers import frames_on_disk, into_ledger, one_ledger, write_m
 from campaigns.kept import Place, kept
 from campaigns.twokeepers import one_pair
 from campaigns.verdicts import project_of, scene_of
+from vigil.documents.events import Event, Kind
 from vigil.documents.project import VerdictLimits
 from vigil.files.solver import Search
 from vigil.ledger.backup import back_up, checked, restore
@@ -313,6 +314,39 @@ yesterday,IC 405,300,Ha,2.4,812,good
     assert first["stars"] == 812 and second["stars"] is None and first["evening"] == "2026-11-02"
     with pytest.raises(ValueError, match="no column exposure_s"):
         import_table(ledger, "started_at,target\n", demo_rig(), NOW)
+
+
+def test_a_table_cut_off_in_the_middle_keeps_what_came_and_says_how_it_ended(
+    ledger: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    text, other = frames_csv(ledger, Sought()), tmp_path / "other.sqlite"
+    whole, saved = LedgerStore.add, 0
+
+    def full_at_the_third(store: LedgerStore, event: Event) -> None:
+        nonlocal saved
+        saved += event.kind is Kind.FRAME_SAVED
+        if saved == 3 and event.kind is Kind.FRAME_SAVED:
+            raise LedgerError("no room is left")
+        whole(store, event)
+
+    monkeypatch.setattr(LedgerStore, "add", full_at_the_third)
+    with pytest.raises(LedgerError, match="no room"):
+        import_table(other, text, demo_rig(), NOW)
+    monkeypatch.undo()
+    with closing(LedgerStore(other)) as store:
+        assert [row.outcome for row in store.errands("heron-480")] == ["failed"]
+    assert count(other) == 2
+    assert import_table(other, text, demo_rig(), NOW).taken == 1 and count(other) == 3
+
+
+def test_an_import_that_is_stopped_says_so(light: Path, tmp_path: Path) -> None:
+    ledger, second = tmp_path / "ledger.sqlite", tmp_path / "second.fits"
+    shutil.copy(light, second)
+    asked = iter((False, True))
+    stopped = import_frames(ledger, [light, second], demo_rig(), NOW, Search(), "IC 405", lambda: next(asked))
+    assert sum(bool(one.frame_id) for one in stopped) == 1
+    with closing(LedgerStore(ledger)) as store:
+        assert [row.outcome for row in store.errands("heron-480")] == ["stopped"]
 
 
 def test_a_question_of_ones_own_can_only_read(ledger: Path) -> None:

@@ -71,6 +71,7 @@ def import_frames(
     with Intake(ledger, rig, now, "frames from elsewhere") as intake:
         for path in paths:
             if stop():
+                intake.outcome = Outcome.STOPPED
                 break
             told = _looked_at(path, rig, search, target, known)
             if isinstance(told, Imported):
@@ -93,15 +94,22 @@ class Intake:
         self._rig, self._now, self._words = rig, now, words
         self._errand = ""
         self.frames = 0
+        self.outcome = Outcome.DONE
 
     def __enter__(self) -> Self:
         return self
 
-    def __exit__(self, *raised: object) -> None:
+    def __exit__(self, raised: type[BaseException] | None, problem: object, trace: object) -> None:
+        words = f"{self.frames} frames taken in"
+        if raised is not None:
+            # who reads the results lost interest, or a person broke it off: nothing is wrong
+            by_hand = issubclass(raised, GeneratorExit | KeyboardInterrupt)
+            self.outcome = Outcome.STOPPED if by_hand else Outcome.FAILED
+            words += "" if by_hand else f", then: {problem or raised.__name__}"
         try:
             if self._errand:
-                ended = {"outcome": Outcome.DONE.value, "took_s": 0.0, "frames": self.frames}
-                self._put(Kind.ERRAND_ENDED, ended, f"{self.frames} frames taken in")
+                ended = {"outcome": self.outcome.value, "took_s": 0.0, "frames": self.frames}
+                self._put(Kind.ERRAND_ENDED, ended, words)
         finally:
             self._store.close()
 
