@@ -20,6 +20,7 @@ from vigil.documents.rig.change import with_values
 from vigil.documents.rig.mount import FlipWindow
 from vigil.documents.rig.rig import Simulated
 from vigil.documents.scenario import Scenario
+from vigil.engine.rehearsal import LOOK_EVERY_S
 from vigil.planning.flip import Next, decide, hour_angle_min, rule_for
 from vigil.simulator.observatory import SimObservatory
 from vigil.sky.horizontal import unobserve
@@ -28,6 +29,7 @@ from vigil.sky.instants import from_datetimes
 CASES = 300
 _NIGHTS = {1: datetime(2027, 1, 12, 23, 0, tzinfo=UTC), -1: datetime(2027, 7, 5, 23, 0, tzinfo=UTC)}
 _AFTER_MIN = 60.0
+_BETWEEN_LOOKS = timedelta(seconds=LOOK_EVERY_S)
 
 
 def case(number: int) -> tuple[Rig, NightPlan, dict[str, Any]]:
@@ -110,10 +112,12 @@ def judged(number: int) -> dict[str, Any]:
     frame_s = plan.blocks[0].lines[0].exposure_s + rig.readout_s()
     early = []
     for e in flips:
-        # by the mount's own axis: near the pole it may stand minutes beside the target
-        own = next((s for at, s in reversed(tracked) if at <= e.at), None)
-        place = (own.ra_deg, own.dec_deg) if own is not None else (target.ra_deg, target.dec_deg)
-        if decide(rule, hour_angle_min(*place, rig, e.at), frame_s).next is Next.SHOOT:
+        # by the mount's own axis: near the pole it may stand minutes beside the target, and a dither moves it
+        # by as much as 20 s from one reading to the next. The engine has the last one, each may be that
+        places = [(s.ra_deg, s.dec_deg) for at, s in tracked if e.at - _BETWEEN_LOOKS <= at <= e.at]
+        places = places or [(target.ra_deg, target.dec_deg)]
+        said = [decide(rule, hour_angle_min(*place, rig, e.at), frame_s).next for place in places]
+        if all(what is Next.SHOOT for what in said):
             early.append(e)
     done = [e for e in ended if e.values["outcome"] == "done"]
     return {
