@@ -164,3 +164,31 @@ def test_a_run_without_stars_begins_where_it_is_asked_to() -> None:
     done = telescope.run(replace(PLAN, start=5030, starless=True, step=25))
     assert done.accepted and abs(done.position - BEST) < 4
     assert telescope.whys[:2] == ["look", "sweep"]
+
+
+def _sparse(start: int, seen_within: float, stars: int, seed: int = 1) -> tuple[Telescope, Done]:
+    """A field with few stars: farther out than so many steps they can't be told from the sky any more, but
+    show as a disc."""
+
+    def fades(number: int, taken: Taken) -> Taken:
+        away = abs(taken.position - BEST)
+        if away < seen_within:
+            return replace(taken, stars=max(1, round(stars * (1 - 0.7 * away / seen_within))), scatter=0.03)
+        return replace(taken, size=0.0, stars=0, radius_px=away * SLOPE * math.sqrt(2))
+
+    telescope = Telescope(seed, alter=fades)
+    return telescope, telescope.run(replace(PLAN, start=start, most_blind=12))
+
+
+def test_a_field_with_two_stars_is_enough_where_discs_told_the_way() -> None:
+    for seed in range(10):
+        _, done = _sparse(5400, 120.0, 2, seed)
+        assert done.accepted, done.reason
+        assert abs(done.position - BEST) < ZONE / 4
+
+
+def test_it_does_not_look_again_and_again_where_stars_have_faded() -> None:
+    for seed in range(10):
+        telescope, done = _sparse(5300, 62.0, 8, seed)
+        dark = [p for p in telescope.positions if abs(p - BEST) > 62]
+        assert done.accepted and len(dark) <= 10, (seed, done.reason, dark)

@@ -44,3 +44,16 @@ def test_too_few_shared_stars_are_no_size() -> None:
     assert same_stars([alone]) == [None] and same_stars([None, None]) == [None, None]
     told = same_stars([alone, field(rng, 3.0), few, None])
     assert told[0] is not None and told[1] is not None and told[2:] == [None, None]
+
+
+def test_in_a_field_with_two_stars_these_are_enough() -> None:
+    rng = np.random.default_rng(3)
+
+    def two(size: float, which: slice) -> StarList:
+        whole = field(rng, size)
+        return StarList(*(a[:2][which] for a in (whole.x_px, whole.y_px, whole.size_px, whole.light)))
+
+    sizes = [1.5, 2.0, 3.0, 2.5]
+    both = [two(size, slice(0, 2)) for size in sizes[:3]] + [two(sizes[3], slice(1, 2))]
+    for found, size in zip(same_stars(both), sizes, strict=True):
+        assert found is not None and abs(found.size_px / size - 1) < 0.1

@@ -9,6 +9,7 @@ from campaigns.demo import quick_rig
 from campaigns.rigs import example, small
 from campaigns.shooting import shoot
 from vigil.imaging.doughnuts import doughnuts_in
+from vigil.simulator.frame.psf import Spot, points_on, smear
 
 RIGS = {"refractor": quick_rig(), "reflector": small(example("stork-1600"), 4)}
 
@@ -32,3 +33,26 @@ def test_an_empty_frame_shows_none() -> None:
     sky = rng.normal(1000, 12, (500, 700)) + np.linspace(0, 80, 700)
     sky[rng.integers(0, 500, 60), rng.integers(0, 700, 60)] = 40000  # hot pixels
     assert doughnuts_in(sky) is None
+
+
+@pytest.mark.parametrize(("radius_px", "obstruction"), [(24.0, 0.0), (70.0, 0.4), (150.0, 0.0)])
+def test_discs_that_overlap_and_leave_the_frame(radius_px: float, obstruction: float) -> None:
+    rng = np.random.default_rng(int(radius_px))
+    rows, columns = 600, 800
+    spot = Spot(4.0, 2 * radius_px, obstruction)
+    half = spot.half_px(bright=True)
+    x, y = rng.uniform(0, columns + 2 * half, 60), rng.uniform(0, rows + 2 * half, 60)
+    light = 2e3 * radius_px**2 * rng.pareto(1.5, 60)
+    drawn = smear(points_on((rows + 2 * half, columns + 2 * half), x, y, light), spot, half)
+    frame = rng.poisson(1000 + np.maximum(drawn[half:-half, half:-half], 0)) + np.linspace(0, 60, columns)
+    found = doughnuts_in(frame, obstruction)
+    assert found is not None and found.radius_px == pytest.approx(radius_px, rel=0.04)
+
+
+def test_half_a_disc_at_the_edge_is_as_large_as_a_whole_one() -> None:
+    rng = np.random.default_rng(5)
+    y, x = np.mgrid[:600, :800]
+    frame = rng.normal(1000, 10, (600, 800)) + 40.0 * (np.hypot(x - 790, y - 300) < 120)
+    found = doughnuts_in(frame)
+    assert found is not None and found.radius_px == pytest.approx(120, rel=0.04)
+    assert abs(found.x_px - 790) < 10 and abs(found.y_px - 300) < 10

@@ -53,7 +53,7 @@ def _values(args: argparse.Namespace) -> dict[str, Any]:
     """What the errand is begun with."""
     by_action = {
         "run": ("filter", "start", "step", "reach", "frames", "exposure", "finer", "by", "keep", "elsewhere"),
-        "find": ("filter", "start", "frames", "exposure"),
+        "find": ("filter", "start", "frames", "exposure", "elsewhere"),
         "offsets": ("filters", "rounds"),
         "backlash": ("filter", "most", "exposure"),
         "near": ("filter", "frames", "exposure", "binning", "guides", "mask", "window"),

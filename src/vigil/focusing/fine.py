@@ -237,7 +237,18 @@ class _FineRun:
         )
 
     def _seen(self, frame: Taken) -> bool:
-        return frame.size > 0 and frame.stars >= self.plan.least_stars
+        return frame.size > 0 and frame.stars >= self._least_stars
+
+    @property
+    def _least_stars(self) -> int:
+        """That a frame must show. In a field with few, where discs have told how far away focus is, half of
+        what its richest frame shows: stars fade out on both sides of focus."""
+        least = self.plan.least_stars
+        if all(f.radius_px is None for f in self.frames):
+            return least
+        # the third richest: the richest may have seen what are no stars
+        richest = sorted((f.stars for f in self.frames), reverse=True)[:3]
+        return max(1, min(least, richest[-1] // 2))
 
     def _sweep(self, positions: Iterable[int], why: Why) -> Generator[Measure | Wait, Sequence[Taken], None]:
         for position in positions if self.plan.upward else list(positions)[::-1]:
@@ -270,7 +281,11 @@ class _FineRun:
             most_blind=plan.most_blind,
         )
         while True:
-            looks = [Look(f.position, self._radius_px(f, a_radius)) for f in self.frames]
+            looks = [
+                Look(f.position, self._radius_px(f, a_radius))
+                for k, f in enumerate(self.frames)
+                if k not in self._dropped
+            ]
             between = self._between()
             if between is not None:
                 return between
@@ -316,11 +331,15 @@ class _FineRun:
     def _until_known(self) -> Generator[Measure | Wait, Sequence[Taken], None]:
         for _ in range(_MOST_ROUNDS):
             usable = self._usable()
-            unseen = len(self.frames) - self._way_there - len(self._dropped) - len(usable)
+            unseen = sum(
+                k not in self._dropped and f.radius_px is None and not self._seen(f)
+                for k, f in enumerate(self.frames[self._way_there :], self._way_there)
+            )
             if len(usable) < LEAST_POINTS or unseen > _MOST_UNSEEN + len(usable) // 3:
-                few = self.plan.least_stars
+                few = self._least_stars
+                stars = f"{few} stars or more" if few > 1 else "a star"
                 raise _Refused(
-                    f"only {len(usable)} of {len(self.frames)} frames show {few} stars or more: "
+                    f"only {len(usable)} of {len(self.frames)} frames show {stars}: "
                     "cloud, or a field with too few"
                 )
             curve = self._fitted(usable)
@@ -386,12 +405,23 @@ class _FineRun:
         wanted = len(self.used) * ((half / plan.exact_steps) ** 2 - 1)
         count = int(min(max(wanted, 2), 3 * len(_INFORMING), plan.most_frames - len(self.frames)))
         there = sorted(round(curve.best + _INFORMING[_spread(k)] * depth) for k in range(count))
-        return "more", [min(max(p, plan.low_end), plan.high_end) for p in there]
+        # and not beyond what showed stars
+        low, high = max(positions[0], plan.low_end), min(positions[-1], plan.high_end)
+        return "more", [min(max(p, low), high) for p in there]
 
     def _beyond(self, positions: list[int], lower: bool, step: int) -> list[int]:
-        """Two positions further on that side, as far as the travel goes."""
-        plan, end = self.plan, positions[0] if lower else positions[-1]
-        further = [end + (-1 if lower else 1) * k * step for k in (1, 2)]
+        """Two positions further on that side, as far as the travel goes, and as stars are seen: halfway to
+        where there were none any more."""
+        plan, end, way = self.plan, positions[0] if lower else positions[-1], -1 if lower else 1
+        dark = [
+            abs(f.position - end)
+            for k, f in enumerate(self.frames)
+            if k >= self._way_there and k not in self._dropped and way * (f.position - end) > 0
+        ]
+        nearest = min(dark, default=math.inf)
+        further = [end + way * k * step for k in (1, 2) if k * step < nearest]
+        if not further and nearest > step / 2:
+            further = [end + way * round(nearest / 2)]
         return sorted(p for p in further if plan.low_end <= p <= plan.high_end)
 
     def _outlier(self, curve: Curve) -> int | None:

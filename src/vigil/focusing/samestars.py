@@ -70,13 +70,16 @@ def _reference(listed: Sequence[StarList]) -> StarList:
 
 
 def same_stars(frames: Sequence[StarList | None]) -> list[Same | None]:
-    """For each frame; None where it shares fewer than three stars with the others."""
-    listed = [f for f in frames if f is not None and len(f) >= _LEAST_SHARED]
+    """For each frame; None where it shares fewer than three stars with the others. In a field where no frame
+    has six, half as many as the richest has are enough."""
+    most = max((len(f) for f in frames if f is not None), default=0)
+    least = max(1, min(_LEAST_SHARED, most // 2))
+    listed = [f for f in frames if f is not None and len(f) >= least]
     if len(listed) < 2:
         return [None] * len(frames)
-    sizes, lights = _tables(frames, _reference(listed))
+    sizes, lights = _tables(frames, _reference(listed), least)
     seen = np.isfinite(sizes).sum(axis=0) >= max(2, len(listed) // 2)
-    if seen.sum() < _LEAST_SHARED:
+    if seen.sum() < least:
         seen = np.isfinite(sizes).sum(axis=0) >= 2
     sizes, lights = np.log(sizes[:, seen]), np.log(lights[:, seen])
     by_frame, by_star = _polished(sizes)
@@ -86,15 +89,15 @@ def same_stars(frames: Sequence[StarList | None]) -> list[Same | None]:
         sizes, lights = sizes[:, usual], lights[:, usual]
         by_frame, by_star = _polished(sizes)
     bright, _ = _polished(lights)
-    return _told(sizes, by_frame, by_star, bright)
+    return _told(sizes, by_frame, by_star, bright, least)
 
 
-def _told(sizes: Floats, by_frame: Floats, by_star: Floats, bright: Floats) -> list[Same | None]:
+def _told(sizes: Floats, by_frame: Floats, by_star: Floats, bright: Floats, least: int) -> list[Same | None]:
     most = np.nanmax(bright) if np.isfinite(bright).any() else 0.0
     found: list[Same | None] = []
     for k, row in enumerate(sizes):
         off = row[np.isfinite(row)] - by_frame[k] - by_star[np.isfinite(row)]
-        if off.size < _LEAST_SHARED:
+        if off.size < least:
             found.append(None)
             continue
         size = float(np.exp(by_frame[k]))
@@ -110,14 +113,16 @@ def _told(sizes: Floats, by_frame: Floats, by_star: Floats, bright: Floats) -> l
     return found
 
 
-def _tables(frames: Sequence[StarList | None], reference: StarList) -> tuple[Floats, Floats]:
+def _tables(
+    frames: Sequence[StarList | None], reference: StarList, least: int = _LEAST_SHARED
+) -> tuple[Floats, Floats]:
     """Sizes and lights [frame, star of the reference]; NaN where a star was not found."""
     sizes = np.full((len(frames), len(reference)), np.nan)
     lights = np.full_like(sizes, np.nan)
     for k, frame in enumerate(frames):
         if frame is None or not len(frame):
             continue
-        dx, dy = (0.0, 0.0) if frame is reference else _shift(frame, reference)
+        dx, dy = (0.0, 0.0) if frame is reference else _shift(frame, reference, least)
         tree = cKDTree(np.stack([frame.x_px - dx, frame.y_px - dy], axis=1))
         reach = _NEAR_PX + _NEAR_SIZES * float(np.median(frame.size_px))
         away, which = tree.query(
@@ -132,8 +137,9 @@ def _tables(frames: Sequence[StarList | None], reference: StarList) -> tuple[Flo
     return sizes, np.where(lights > 0, lights, np.nan)
 
 
-def _shift(frame: StarList, reference: StarList) -> tuple[float, float]:
-    """How far the field has moved (column, row), by the difference that most pairs of bright stars share."""
+def _shift(frame: StarList, reference: StarList, least: int) -> tuple[float, float]:
+    """How far the field has moved (column, row), by the difference that most pairs of bright stars share, and
+    at least so many."""
     a, b = (np.argsort(-f.light)[:_SHIFTED_STARS] for f in (frame, reference))
     dx = (frame.x_px[a][:, None] - reference.x_px[b][None, :]).ravel()
     dy = (frame.y_px[a][:, None] - reference.y_px[b][None, :]).ravel()
@@ -145,7 +151,7 @@ def _shift(frame: StarList, reference: StarList) -> tuple[float, float]:
     around = cKDTree(pairs).query_ball_point(pairs, reach)
     # of equally many the smaller shift
     best = max(range(len(pairs)), key=lambda k: (len(around[k]), -float(np.hypot(*pairs[k]))))
-    if len(around[best]) < _LEAST_SHARED:
+    if len(around[best]) < least:
         return 0.0, 0.0
     x, y = np.median(pairs[around[best]], axis=0)
     return float(x), float(y)

@@ -1,8 +1,9 @@
 """How large stars are that are far out of focus: discs, or with an obstruction rings, that an ordinary
 detection breaks into false stars.
 
-Discs of many sizes are laid over the frame (a matched filter for each); the size at which something stands
-out most is that of the stars. Around the brightest of them the light inside growing circles tells it exactly.
+Large ones tell their size by their rims. For the others discs of many sizes are laid over the frame (a
+matched filter for each); the size at which something stands out most is that of the stars. Around the
+brightest of them the light inside growing circles tells it exactly.
 """
 
 from collections.abc import Iterator
@@ -14,6 +15,7 @@ from scipy.fft import irfft2, next_fast_len, rfft2
 from scipy.ndimage import maximum_filter, median_filter
 
 from vigil.imaging.evenness import evenness
+from vigil.imaging.rims import Rims, rims_in
 from vigil.sky.instants import Floats
 
 _LARGEST_SIDE = 640
@@ -32,6 +34,8 @@ _MOST_UNLIKE = 0.16
 than 0.1, what overlapping discs and the sky answer mostly more than 0.2."""
 _LEAST_EVEN_PX = 4.0
 """Smaller ones have too few pixels to tell a disc by."""
+_RIM_ERROR = 0.03
+"""Of a radius by rims, as a share."""
 _NEIGHBOUR_SHARE = 0.25
 """How bright others must be beside the brightest one to be asked too."""
 
@@ -39,7 +43,8 @@ _NEIGHBOUR_SHARE = 0.25
 @dataclass(frozen=True, slots=True)
 class Doughnuts:
     """Outer radius of the discs in unbinned pixels, its scatter from star to star, how many stars were
-    asked, how clearly the best one stands out (signal to noise), and where (column, row)."""
+    asked, how clearly the best one stands out (signal to noise; pieces of rim that agree), and where (column,
+    row)."""
 
     radius_px: float
     scatter_px: float
@@ -60,6 +65,11 @@ def doughnuts_in(image: NDArray[np.generic], obstruction: float = 0.0) -> Doughn
     noise = _noise(frame)
     if not noise > 0:
         return None
+    rims = rims_in(frame, noise)
+    if rims is not None:
+        place = (binning * at + (binning - 1) / 2 for at in _brightest(frame, rims))
+        radius_px = rims.radius_px * binning
+        return Doughnuts(radius_px, _RIM_ERROR * radius_px, len(rims.centres_px), rims.votes, *place)
     found = max(_looks(frame, noise, obstruction), key=lambda look: look[0], default=None)
     if found is None or found[0] < _LEAST_SNR:
         return None
@@ -75,6 +85,18 @@ def doughnuts_in(image: NDArray[np.generic], obstruction: float = 0.0) -> Doughn
     middle = float(np.median(radii))
     scatter = 1.4826 * float(np.median(np.abs(np.array(radii) - middle)))
     return Doughnuts(middle * binning, scatter * binning, len(radii), float(snr), column, row)
+
+
+def _brightest(frame: Floats, rims: Rims) -> tuple[float, float]:
+    """The centre of the brightest disc, of those that lie in the frame with their middle."""
+    reach = max(1, int(rims.radius_px / 2))
+
+    def light(centre: tuple[float, float]) -> float:
+        column, row = (round(at) for at in centre)
+        stamp = frame[max(row - reach, 0) : row + reach + 1, max(column - reach, 0) : column + reach + 1]
+        return float(stamp.mean()) if stamp.shape == (2 * reach + 1, 2 * reach + 1) else -np.inf
+
+    return max(rims.centres_px, key=light)
 
 
 def _binned(image: Floats, binning: int) -> Floats:

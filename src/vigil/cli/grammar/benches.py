@@ -61,7 +61,7 @@ def add_focus(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
     focus.add_argument(
         "--elsewhere",
         choices=["ask", "always", "never"],
-        help="run: to a richer field where stars are few (ask)",
+        help="run, find: to a richer field where stars are few (ask)",
     )
     focus.add_argument("--finer", action="store_true", help="run: closer positions, twice as exact")
     focus.add_argument("--filters", metavar="F,F", help="offsets: which; else all in the wheel")

@@ -35,18 +35,22 @@ class FocusErrand(FocusBench[FocusWish]):
     def words_of(cls, wish: FocusWish) -> str:
         return by_filter("focusing", wish.filter)
 
+    @property
+    def asked(self) -> Wish:
+        """Of the run."""
+        wish = self.wish
+        return Wish(wish.step, wish.reach, wish.frames or 0, wish.exposure_s, finer=wish.finer, by=wish.by)
+
     async def work(self, kit: Kit) -> dict[str, Any]:
         before, wish = position_of(kit), self.wish
         by_sharpness = wish.by == "sharpness"
         if not by_sharpness:  # a tower by day needs no tracking
             await stars_stand_still(kit)
         start = before if wish.start is None else wish.start
-        each = wish.frames or 0
-        asked = Wish(wish.step, wish.reach, each, wish.exposure_s, finer=wish.finer, by=wish.by)
         keep = self._keep if wish.keep else None
 
         async def run() -> Outcome:
-            return await fine_focus(kit, wish.filter, start, before, wish=asked, keep=keep)
+            return await fine_focus(kit, wish.filter, start, before, wish=self.asked, keep=keep)
 
         there = None if by_sharpness else await self._elsewhere(kit)
         if there is None:

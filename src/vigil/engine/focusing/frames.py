@@ -15,7 +15,7 @@ from vigil.devices.protocols import RawFrame
 from vigil.engine.activities.moves import focuser_to, frame_exposure, is_mosaic, take
 from vigil.engine.activity import Kit
 from vigil.engine.focusing.plan import LONGEST_S, focus_optics
-from vigil.focusing.fine import FinePlan, Measure, Taken
+from vigil.focusing.fine import LEAST_STARS, FinePlan, Measure, Taken
 from vigil.focusing.samestars import StarList, same_stars
 from vigil.imaging.focusframe import Cutout, FocusFrame
 from vigil.imaging.richestpart import Region
@@ -172,7 +172,9 @@ class FocusFrames:
                 Taken(
                     position=seen.measure.position,
                     size=size,
-                    scatter=max(scatter, _SCATTER_FLOOR * size) if math.isfinite(scatter) else 0.1 * size,
+                    scatter=max(scatter, _least_scatter(size, stars))
+                    if math.isfinite(scatter)
+                    else 0.1 * size,
                     stars=stars,
                     light=light,
                     elongation=found.elongation if math.isfinite(found.elongation) else 1.0,
@@ -251,6 +253,13 @@ def _better_exposure_s(
     if few and not found.clipped and exposure_s < longest_s:
         return min(2.5 * exposure_s, longest_s)
     return None
+
+
+def _least_scatter(size: float, stars: int) -> float:
+    """Of so few that they can't tell it themselves, what one star's usually is."""
+    if stars >= LEAST_STARS:
+        return _SCATTER_FLOOR * size
+    return _ONE_STAR_SCATTER * size / math.sqrt(max(stars, 1))
 
 
 def subject_frame(seen: Sharpness) -> FocusFrame:

@@ -24,12 +24,13 @@ from vigil.simulator.frame.evenlight import (
 )
 from vigil.simulator.frame.noise import Tile, read_out
 from vigil.simulator.frame.noisebank import counted
-from vigil.simulator.frame.psf import OVERSAMPLING, PHASES, Spot, stamps
+from vigil.simulator.frame.psf import OVERSAMPLING, PHASES, Spot, points_on, smear, stamps
 from vigil.simulator.frame.scene import Floats, Scene, Sky, radius_deg, to_pixels
 
 _BRIGHT_ELECTRONS = 60_000.0
 # small stamps are put down so many at a time
 _AT_ONCE, _SMALL_HALF = 1000, 12
+_STAMP_HALF = 100
 # objects up to this half size are drawn pixel by pixel, larger ones on the coarse grid; clouds are soft
 _LARGE_PX, _LARGE_CLOUD_PX = 300.0, 20.0
 _MARGIN_DEG = 0.02
@@ -122,6 +123,9 @@ def _add_stars(sharp: NDArray[np.float32], scene: Scene, sky: Sky, grid: Grid, l
             if not chosen.any():
                 continue
             half = spot.half_px(bright)
+            if half > _STAMP_HALF:
+                _smear_all(sharp, column[chosen], row[chosen], light[chosen], spot, half)
+                continue
             _stamp_all(
                 sharp,
                 column[chosen],
@@ -152,6 +156,15 @@ def _disc_px(scene: Scene, column: Floats, row: Floats) -> Floats:
 def _spot(scene: Scene, disc_px: float) -> Spot:
     blur = scene.blur
     return Spot(blur.fwhm_px, disc_px, blur.obstruction, blur.beta, blur.walk_px)
+
+
+def _smear_all(
+    mean: NDArray[np.float32], column: Floats, row: Floats, light: Floats, spot: Spot, half: int
+) -> None:
+    """Stars whose images are large: all at once."""
+    rows, columns = mean.shape
+    points = points_on((rows + 2 * half, columns + 2 * half), column + half, row + half, light)
+    mean += np.maximum(smear(points, spot, half)[half:-half, half:-half], 0.0).astype(np.float32)
 
 
 def _stamp_all(

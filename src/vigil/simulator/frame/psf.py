@@ -56,20 +56,32 @@ def stamps(spot: Spot, half_px: int) -> NDArray[np.float32]:
     return out
 
 
+def smear(points: NDArray[np.float64], spot: Spot, half_px: int) -> NDArray[np.float64]:
+    """Points of light [row, column] as their images. For those so large that it doesn't show where in a pixel
+    a point lies: stamps of them would take long."""
+    return _smeared(points, _profile(spot, half_px, 1))
+
+
 def _fine_profile(spot: Spot, half_px: int) -> NDArray[np.float64]:
-    half = half_px * OVERSAMPLING + OVERSAMPLING // 2
-    grid = np.arange(-half, half + 1) / OVERSAMPLING
+    return _profile(spot, half_px, OVERSAMPLING)
+
+
+def _profile(spot: Spot, half_px: int, finer: int) -> NDArray[np.float64]:
+    """With so many values a pixel across, of unit sum."""
+    half = half_px * finer + finer // 2
+    grid = np.arange(-half, half + 1) / finer
     radius = np.hypot(grid[:, None], grid[None, :])
     width = spot.fwhm_px / (2 * np.sqrt(2 ** (1 / spot.beta) - 1))
     profile = (1 + (radius / width) ** 2) ** -spot.beta
     profile /= profile.sum()
     if spot.disc_px > 0:
         # the rim is softened over one fine pixel, so that its size acts smoothly
-        ring = _filled(radius, spot.disc_px / 2) - _filled(radius, spot.disc_px / 2 * spot.obstruction)
+        outer = spot.disc_px / 2
+        ring = _filled(radius, outer, finer) - _filled(radius, outer * spot.obstruction, finer)
         if ring.sum() > 0:
             profile = _smeared(profile, ring / ring.sum()).clip(0)
     if spot.walk_px:
-        profile = _smeared(profile, _steps(spot.walk_px, half)).clip(0)
+        profile = _smeared(profile, _steps(spot.walk_px, half, finer)).clip(0)
     return np.asarray(profile / profile.sum())
 
 
@@ -83,23 +95,31 @@ def _smeared(profile: NDArray[np.float64], by: NDArray[np.float64]) -> NDArray[n
     return np.asarray(irfftn(product, fast)[cut])
 
 
-def _filled(radius: NDArray[np.float64], edge_px: float) -> NDArray[np.float64]:
+def _filled(radius: NDArray[np.float64], edge_px: float, finer: int) -> NDArray[np.float64]:
     if edge_px <= 0:
         return np.zeros_like(radius)
-    return np.clip((edge_px - radius) * OVERSAMPLING + 0.5, 0, 1)
+    return np.clip((edge_px - radius) * finer + 0.5, 0, 1)
 
 
-def _steps(walk_px: Walk, half: int) -> NDArray[np.float64]:
-    """Equal shares of the light at each place, between the four fine pixels nearest to it."""
-    kernel = np.zeros((2 * half + 1, 2 * half + 1))
-    for column, row in walk_px:
-        x, y = column * OVERSAMPLING + half, row * OVERSAMPLING + half
-        j, i = int(np.floor(x)), int(np.floor(y))
-        for di, wi in ((0, 1 - (y - i)), (1, y - i)):
-            for dj, wj in ((0, 1 - (x - j)), (1, x - j)):
-                if 0 <= i + di < kernel.shape[0] and 0 <= j + dj < kernel.shape[1]:
-                    kernel[i + di, j + dj] += wi * wj
-    return kernel / len(walk_px)
+def _steps(walk_px: Walk, half: int, finer: int) -> NDArray[np.float64]:
+    """Equal shares of the light at each place."""
+    side = 2 * half + 1
+    column, row = np.array(walk_px).T * finer + half
+    return points_on((side, side), column, row, np.full(len(walk_px), 1 / len(walk_px)))
+
+
+def points_on(
+    shape: tuple[int, int], column: NDArray[np.float64], row: NDArray[np.float64], light: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """Light put down at places, shared between the four pixels nearest to each; what lies outside is lost."""
+    out = np.zeros(shape)
+    j, i = np.floor(column).astype(int), np.floor(row).astype(int)
+    for di, wi in ((0, 1 - (row - i)), (1, row - i)):
+        for dj, wj in ((0, 1 - (column - j)), (1, column - j)):
+            y, x = i + di, j + dj
+            inside = (y >= 0) & (y < shape[0]) & (x >= 0) & (x < shape[1])
+            np.add.at(out, (y[inside], x[inside]), (light * wi * wj)[inside])
+    return out
 
 
 def half_flux_radius_px(spot: Spot) -> float:
