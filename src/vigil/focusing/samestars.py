@@ -81,6 +81,8 @@ def same_stars(frames: Sequence[StarList | None]) -> list[Same | None]:
     seen = np.isfinite(sizes).sum(axis=0) >= max(2, len(listed) // 2)
     if seen.sum() < least:
         seen = np.isfinite(sizes).sum(axis=0) >= 2
+    if not seen.any():
+        return [None] * len(frames)
     sizes, lights = np.log(sizes[:, seen]), np.log(lights[:, seen])
     by_frame, by_star = _polished(sizes)
     odd = np.exp(by_star)

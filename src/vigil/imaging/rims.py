@@ -6,7 +6,7 @@ place; at the discs' own radius the votes of a rim fall together (Kimme, Ballard
 18, 120, with the direction of the gradient).
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -87,7 +87,9 @@ def _at_scale(image: NDArray[np.floating], noise: float, scale: float) -> Rims |
     best = _best(pieces, least, most, _STEP, most)
     if best.smooth.max() < _LEAST_VOTES or best.of_rim < _LEAST_OF_RIM:
         return None
-    return _elected(_best(pieces, best.radius / _STEP, best.radius * _STEP, _FINE_STEP, most))
+    rims = _elected(pieces, _best(pieces, best.radius / _STEP, best.radius * _STEP, _FINE_STEP, most))
+    # smoothed, a rim is steepest σ²/2r inside of where it was
+    return replace(rims, radius_px=rims.radius_px + scale**2 / (2 * rims.radius_px))
 
 
 def _best(pieces: _Pieces, low: float, high: float, step: float, most: float) -> _Poll:
@@ -129,14 +131,19 @@ def _poll(pieces: _Pieces, radius: float, most: float) -> _Poll:
     return _Poll(float(radius), smooth, x, y, cell, outside)
 
 
-def _elected(poll: _Poll) -> Rims:
+def _elected(pieces: _Pieces, poll: _Poll) -> Rims:
     """The centres with about as many votes as the best one."""
     smooth, top = poll.smooth, float(poll.smooth.max())
     chosen = (maximum_filter(smooth, 3) == smooth) & (smooth >= _ALSO_SHARE * top)
     rows, columns = np.nonzero(chosen)
-    centres = []
+    centres, radii = [], []
     for k in np.argsort(-smooth[rows, columns])[:_MOST_CENTRES]:
         x, y = ((at[k] + 0.5) * poll.cell - poll.outside for at in (columns, rows))
         own = np.hypot(poll.x - x, poll.y - y) < 1.5 * poll.cell
-        centres.append((float(poll.x[own].mean()), float(poll.y[own].mean())) if own.any() else (x, y))
-    return Rims(poll.radius, tuple(centres), top, poll.of_rim)
+        if own.any():
+            x, y = float(poll.x[own].mean()), float(poll.y[own].mean())
+            radii.append(np.hypot(pieces.x - x, pieces.y - y)[own])
+        centres.append((x, y))
+    # nearer than the steps between radii: by how far those that agree are from their centres
+    radius = float(np.median(np.concatenate(radii))) if radii else poll.radius
+    return Rims(radius, tuple(centres), top, poll.of_rim)
