@@ -160,6 +160,7 @@ def carried_out(
         "accepted": ended.values["outcome"] == Outcome.DONE.value,
         "reason": ended.reason,
         "frames": run.get("frames"),
+        "exposures": run.get("exposures"),
         "seconds": run.get("seconds"),
         "off_of_zone": round(off / drawn.zone_steps, 4),
         "size_over_best": round(_size_over_best(drawn, off), 4),
@@ -235,6 +236,7 @@ def summarise_findings(results: list[dict[str, Any]]) -> dict[str, Any]:
         "in_focus": len(found),
         "percent": round(100 * len(found) / len(results), 1),
         "frames_median": float(np.median([r["frames"] for r in found])) if found else None,
+        "exposures_median": float(np.median([r["exposures"] for r in found])) if found else None,
         "not_found": [r["reason"] for r in results if not _good(r)],
     }
 

@@ -170,6 +170,8 @@ class _FineRun:
         self.used: list[int] = []
         self._way_there = 0
         self.depth = plan.depth
+        self._a_radius = math.sqrt((1 + plan.obstruction**2) / 2)
+        """The half-flux radius of a disc of radius 1."""
         self._dropped: set[int] = set()
         self._repeated: set[int] = set()
 
@@ -179,8 +181,9 @@ class _FineRun:
         centre = self.plan.start
         if not self.plan.starless:
             centre = yield from self._approach()
-        self._way_there = len(self.frames)
-        sweep = self._grid(centre, self.plan.spacing(self.depth))
+        self._way_there = self._way_there or len(self.frames)
+        there = {f.position for f in self.frames[self._way_there :]}
+        sweep = [p for p in self._grid(centre, self.plan.spacing(self.depth)) if p not in there]
         yield from self._sweep(sweep, "sweep")
         yield from self._until_known()
         return (yield from self._confirmed(at_start))
@@ -271,7 +274,7 @@ class _FineRun:
     def _approach(self) -> Generator[Measure | Wait, Sequence[Taken], int]:
         """To where a sweep may begin, by the size of discs; at once where the start is near."""
         plan = self.plan
-        a_radius = math.sqrt((1 + plan.obstruction**2) / 2)
+        a_radius = self._a_radius
         ends = ENDS * plan.depth * plan.slope_px_step
         travel = Travel(
             plan.low_end,
@@ -291,6 +294,9 @@ class _FineRun:
                 return between
             step = next_look(travel, plan.start, looks)
             if isinstance(step, Near):
+                if len(looks) > 1 and step.position == self.frames[-1].position:
+                    # where the size of discs has led it: a point of the sweep as any other
+                    self._way_there = len(self.frames) - 1
                 return step.position
             if not isinstance(step, GoOn):
                 farther = "; find focus goes farther" if plan.reach is not None else ""
@@ -348,9 +354,17 @@ class _FineRun:
                 break
             yield from self._sweep(more, why)
         points = self._points(self.used)
-        self.verdict = judge(points)
+        self.verdict = judge(points, self._discs())
         if not self.verdict.accepted:
             raise _Refused(self.verdict.reason)
+
+    def _discs(self) -> list[Point]:
+        """Of this run's frames where stars are no stars any more, as sizes."""
+        return [
+            Point(f.position, f.radius_px * self._a_radius, 0.0)
+            for f in self.frames[self._way_there :]
+            if f.radius_px is not None and not self._seen(f)
+        ]
 
     def _fitted(self, usable: list[int]) -> Curve | None:
         """Through the points that are near enough to the lowest one to tell of it; None without one."""
@@ -392,7 +406,9 @@ class _FineRun:
         for lower in (True, False):
             side = [p for p in positions if (p < curve.best) is lower]
             far = max((abs(p - curve.best) for p in side), default=0.0)
-            rise = max((curve.size(p) for p in side), default=0.0)
+            sizes = [float(curve.size(p)) for p in side]
+            sizes += [d.size for d in self._discs() if (d.position < curve.best) is lower]
+            rise = max(sizes, default=0.0)
             if len(side) < 3 or far < 0.9 * depth or rise < _RISE_SOUGHT * curve.best_size:
                 further = self._beyond(positions, lower, max(step, round(depth / 2)))
                 if further:

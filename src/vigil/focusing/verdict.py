@@ -28,15 +28,18 @@ class Verdict:
     symmetry: float = 0.0
 
 
-def judge(points: Sequence[Point]) -> Verdict:
-    """Fit the points, and weigh what came of it."""
+def judge(points: Sequence[Point], beyond: Sequence[Point] = ()) -> Verdict:
+    """Fit the points, and weigh what came of it. Those `beyond`, discs that are no stars any more, tell of
+    nothing but that sizes grow."""
     try:
         curve = fit(points)
     except NoCurve as none:
         return Verdict(False, str(none))
     kept = [p for k, p in enumerate(points) if k not in curve.left_out]
     left, right = ([p for p in kept if (p.position < curve.best) is lower] for lower in (True, False))
-    rise = _rise(left, curve), _rise(right, curve)
+    far = ([p for p in beyond if (p.position < curve.best) is lower] for lower in (True, False))
+    on_left, on_right = (side + more for side, more in zip((left, right), far, strict=True))
+    rise = _rise(on_left, curve), _rise(on_right, curve)
     symmetry = _off(left, curve) - _off(right, curve)
     problem = _problem(curve, (len(left), len(right)), rise, kept)
     reason = problem or (

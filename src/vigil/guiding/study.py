@@ -23,6 +23,8 @@ _LEAST_FRAMES = 40
 _AS_GOOD = 1.005
 """What is worse by no more is as good: then fewer corrections are better."""
 _WORTH_ANOTHER_LAW = 1.02
+_STRETCH_S = 2400.0
+"""Between a night's interruptions, after which a law has to learn anew."""
 _WILD_SIGMAS, _WILD_AROUND = 6.0, 7
 _ENOUGH_FRAMES, _ENOUGH_S, _ENOUGH_CYCLES, _ENOUGH_KNOWN = 100, 240.0, 1.5, 0.1
 _BLOCKS = 8
@@ -30,15 +32,17 @@ _BLOCKS = 8
 
 @dataclass(frozen=True, slots=True)
 class Tried:
-    """One axis under one choice of settings, as the replay has it."""
+    """One axis under one choice of settings, as the replay has it. `promised_rms_arcsec` is what will be left
+    of the mount's error later on: less than in the record for a law that had to learn there first."""
 
     exposure_s: float
     settings: AxisSettings
     slow_rms_arcsec: float
     measured_rms_arcsec: float
     corrected_share: float
+    promised_rms_arcsec: float
     error_arcsec: float
-    """Standard error of `slow_rms_arcsec`, by how it differs from part to part of the record."""
+    """Standard error of what is promised, by how it differs from part to part of the record."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,7 +85,8 @@ def study(record: GuideRecord, exposures_s: Sequence[float] = EXPOSURES_S) -> St
         e: {name: _best([t for t in tried[name] if t.exposure_s == e]) for name in axes} for e in exposures
     }
     total = {
-        e: float(np.hypot(best[e]["ra"].slow_rms_arcsec, best[e]["dec"].slow_rms_arcsec)) for e in exposures
+        e: float(np.hypot(best[e]["ra"].promised_rms_arcsec, best[e]["dec"].promised_rms_arcsec))
+        for e in exposures
     }
     least = min(total.values())
     # of exposures that are as good the longest: a better star, and fewer corrections
@@ -118,7 +123,9 @@ def tried_with(parts: Split, exposure_s: float, worm: bool, rate_arcsec_s: float
     too, another one by the damped."""
     bands = sorted({round(share * parts.seeing_rms_arcsec, 2) for share in _BANDS_OF_SEEING})
     told = []
-    for strength, row in zip(STRENGTHS, replay_many(parts, STRENGTHS, bands, exposure_s), strict=True):
+    many = replay_many(parts, STRENGTHS, bands, exposure_s)
+    plain = min((played for row in many for played in row), key=lambda played: played.slow_rms_arcsec)
+    for strength, row in zip(STRENGTHS, many, strict=True):
         for band, played in zip(bands, row, strict=True):
             told.append(_told(exposure_s, AxisSettings("proportional", strength, band), played))
     others: list[AxisSettings] = []
@@ -129,15 +136,40 @@ def tried_with(parts: Split, exposure_s: float, worm: bool, rate_arcsec_s: float
         others += [AxisSettings("damped", s, bands[min(2, len(bands) - 1)]) for s in _OTHER_STRENGTHS]
     for settings in others:
         played = replay(parts, settings, exposure_s, rate_arcsec_s=rate_arcsec_s)
-        told.append(_told(exposure_s, settings, played))
+        learnt = _learnt_share(played, plain, parts) if settings.law == "predictive" else 1.0
+        told.append(_told(exposure_s, settings, played, learnt))
     return told
 
 
-def _told(exposure_s: float, settings: AxisSettings, played: Replayed) -> Tried:
-    squares = [float(np.mean(part**2)) for part in np.array_split(played.slow_arcsec, _BLOCKS) if part.size]
-    slow = played.slow_rms_arcsec
-    error = float(np.std(squares)) / np.sqrt(len(squares)) / (2 * slow) if slow > 0 else 0.0
-    return Tried(exposure_s, settings, slow, played.measured_rms_arcsec, played.corrected_share, float(error))
+def _learnt_share(played: Replayed, plain: Replayed, parts: Split) -> float:
+    """Of its whole record's error what a law that learns will have in a longer stretch: the record's first
+    half once, its later half for the rest. Both beside a law that doesn't learn, since one half may have
+    been the calmer one."""
+    halves = [[_rms(half) for half in np.array_split(p.slow_arcsec, 2)] for p in (played, plain)]
+    first, later = (own / max(other, 1e-9) for own, other in zip(*halves, strict=True))
+    learning = min(float(np.ptp(parts.at_s)) / 2 / _STRETCH_S, 0.5)
+    share = np.sqrt(learning * first**2 + (1 - learning) * later**2)
+    return min(float(share) * plain.slow_rms_arcsec / played.slow_rms_arcsec, 1.0)
+
+
+def _rms(values: Floats) -> float:
+    return float(np.sqrt(np.mean(values**2)))
+
+
+def _told(exposure_s: float, settings: AxisSettings, played: Replayed, learnt: float = 1.0) -> Tried:
+    slow = played.slow_arcsec if learnt == 1.0 else played.slow_arcsec[len(played.slow_arcsec) // 2 :]
+    squares = [float(np.mean(part**2)) for part in np.array_split(slow, _BLOCKS) if part.size]
+    spread = float(np.std(squares) / np.mean(squares)) if any(squares) else 0.0
+    promised = learnt * played.slow_rms_arcsec
+    return Tried(
+        exposure_s,
+        settings,
+        played.slow_rms_arcsec,
+        played.measured_rms_arcsec,
+        played.corrected_share,
+        promised,
+        promised * spread / 2 / np.sqrt(len(squares)),
+    )
 
 
 def _best(tried: Sequence[Tried]) -> Tried:
@@ -145,13 +177,14 @@ def _best(tried: Sequence[Tried]) -> Tried:
     one must be worth it."""
 
     def of(some: Sequence[Tried]) -> Tried:
-        least = min(t.slow_rms_arcsec for t in some)
-        good = [t for t in some if t.slow_rms_arcsec <= _AS_GOOD * least]
+        least = min(t.promised_rms_arcsec for t in some)
+        good = [t for t in some if t.promised_rms_arcsec <= _AS_GOOD * least]
         return min(good, key=lambda t: (round(t.corrected_share, 2), t.settings.strength))
 
     plain = of([t for t in tried if t.settings.law == "proportional"])
     best = of(tried)
-    return best if best.slow_rms_arcsec * _WORTH_ANOTHER_LAW < plain.slow_rms_arcsec else plain
+    worth_it = best.promised_rms_arcsec * _WORTH_ANOTHER_LAW < plain.promised_rms_arcsec
+    return best if worth_it else plain
 
 
 def _missing(record: GuideRecord, axes: Sequence[AxisStudy]) -> tuple[tuple[str, ...], float]:

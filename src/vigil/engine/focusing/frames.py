@@ -184,6 +184,11 @@ class FocusFrames:
         return tuple(told)
 
     @property
+    def exposures(self) -> int:
+        """How many were made."""
+        return self._taken_frames
+
+    @property
     def fwhm_px(self) -> float | None:
         """Of the last frame."""
         found = self._seen[-1].found.fwhm_px if self._seen else math.nan

@@ -21,6 +21,8 @@ class Outcome:
     filter: str
     temperature_c: float | None
     frames: int
+    exposures: int
+    """With those that only told how long to expose."""
     seconds: float
     zone_steps: float
     fwhm_px: float | None = None
@@ -48,6 +50,7 @@ class Outcome:
             "filter": self.filter,
             "temperature_c": self.temperature_c,
             "frames": self.frames,
+            "exposures": self.exposures,
             "seconds": round(self.seconds, 1),
             "zone_steps": round(self.zone_steps, 1),
             "fwhm_px": self.fwhm_px,
@@ -91,6 +94,7 @@ async def fine_focus(
         filter=through,
         temperature_c=tube_c(kit),
         frames=len(frames.taken),
+        exposures=frames.exposures,
         seconds=(kit.clock.utcnow() - began).total_seconds(),
         zone_steps=plan.zone_steps,
         fwhm_px=frames.fwhm_px if done.accepted else None,

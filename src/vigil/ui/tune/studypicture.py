@@ -72,7 +72,7 @@ class StudyPicture(Picture):
             f"dead band {best.settings.dead_band_arcsec:g}″"
         )
         write(painter, box.topLeft() + QPointF(0, 80), said, "accent", small)
-        left = f"leaves {best.slow_rms_arcsec:.2f} ± {best.error_arcsec:.2f}″ of the mount's error"
+        left = f"leaves {best.promised_rms_arcsec:.2f} ± {best.error_arcsec:.2f}″ of the mount's error"
         write(painter, box.topLeft() + QPointF(0, 96), left, "accent", small)
 
     def _paint_surface(self, painter: QPainter, box: QRectF, axis: AxisStudy, role: str) -> None:
