@@ -91,7 +91,7 @@ def test_what_cannot_be_measured_is_refused_before_it_begins() -> None:
 
 
 def test_under_a_cloud_a_run_is_refused_and_the_focuser_is_back(tmp_path: Path) -> None:
-    clouded = Scenario.model_validate({"name": "clouded", "air": {"overcast_mag": 9.0}})
+    clouded = Scenario.model_validate({"name": "clouded", "air": {"overcast_mag": 12.0}})
     ended, run, _ = carried_out(bench(tmp_path, clouded), "focus")
     assert ended.values["outcome"] == Outcome.FAILED.value and "nothing to see" in ended.reason
     assert ended.reason.endswith(f"back at {run.samples[0].position}")

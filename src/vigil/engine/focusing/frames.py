@@ -27,6 +27,9 @@ _BLIND_S, _SHORTEST_S = 10.0, 0.2
 _LIT_SHARE = 0.06
 """Of full scale: no night sky is so bright in so short a frame."""
 _ADAPTED = 4
+_TIME_FOR_STARS, _LEAST_LONGER = 2.3, 2.5
+"""So many times the stars ask for that power of it in time: their number grows as 10^(0.35 m), see
+`elsewhere.py`, the depth m under a sky's noise as 1.25 log t."""
 _SCATTER_FLOOR = 0.002
 _ONE_STAR_SCATTER = 0.03
 _CLIPPED_SUBJECT, _BRIGHTEST_S, _SUBJECT_STARS = 0.001, 0.0005, 99
@@ -256,7 +259,8 @@ def _better_exposure_s(
     few = found.stars < enough and found.discs is None and (first or found.found > 0)
     longest_s = most_s if found.found else _BLIND_S
     if few and not found.clipped and exposure_s < longest_s:
-        return min(2.5 * exposure_s, longest_s)
+        longer = float((enough / max(found.stars, 1)) ** _TIME_FOR_STARS)
+        return min(max(longer, _LEAST_LONGER) * exposure_s, longest_s)
     return None
 
 
