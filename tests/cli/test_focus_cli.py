@@ -85,7 +85,7 @@ def test_getting_near_tells_every_frame(capsys: pytest.CaptureFixture[str]) -> N
 def test_under_a_cloud_it_exits_with_refused(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     scenario = tmp_path / "overcast.json"
     scenario.write_text(
-        json.dumps({"schema": 1, "kind": "scenario", "name": "o", "air": {"overcast_mag": 9}})
+        json.dumps({"schema": 1, "kind": "scenario", "name": "o", "air": {"overcast_mag": 12}})
     )
     assert main(["focus", "run", "--quick", "--scenario", str(scenario), "--json"]) == NOT_ALL
     last = lines(capsys)[-1]
