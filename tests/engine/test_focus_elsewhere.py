@@ -45,12 +45,20 @@ def test_a_richer_field_is_near_high_and_on_the_same_side() -> None:
     assert richer_field(quick_rig(), *POOR, "west", at()) is None, "stars enough here"
 
 
-@pytest.mark.parametrize(("elsewhere", "goes"), [("always", True), ("never", False), ("ask", False)])
-def test_a_run_goes_there_and_comes_back(elsewhere: str, goes: bool) -> None:
+@pytest.mark.parametrize(
+    ("kind", "elsewhere", "goes"),
+    [
+        ("focus", "always", True),
+        ("focus", "never", False),
+        ("focus", "ask", False),
+        ("find focus", "always", True),
+    ],
+)
+def test_a_run_goes_there_and_comes_back(kind: str, elsewhere: str, goes: bool) -> None:
     looked: list[tuple[float, float]] = []
 
     async def use(bench: Bench) -> Event:
-        ended = await bench.carry_out("focus", {"elsewhere": elsewhere})
+        ended = await bench.carry_out(kind, {"elsewhere": elsewhere})
         looked.append(bench.observatory.truth.pointing_deg())
         return ended
 
