@@ -83,6 +83,17 @@ def test_a_step_by_hand_several_frames_each_and_a_reach_are_kept_to() -> None:
     assert not refused.accepted and all(4820 <= p <= 5220 for p in far.positions)
 
 
+@pytest.mark.parametrize("upward", [True, False])
+@pytest.mark.parametrize("off", [-45, 45])
+def test_the_first_frame_of_a_sweep_says_on_which_side_focus_is(off: int, upward: bool) -> None:
+    # a look that is near, and larger than usual: before, such sweeps had to be led on frame by frame
+    telescope = Telescope()
+    done = telescope.run(replace(PLAN, start=round(BEST) + off, upward=upward))
+    sweep = [p for p, why in zip(telescope.positions, telescope.whys, strict=True) if why == "sweep"]
+    assert done.accepted and "further" not in telescope.whys
+    assert min(sweep) < BEST - 40 and max(sweep) > BEST + 40
+
+
 def test_again_finer_is_closer_and_more_exact() -> None:
     first = Telescope(scatter=0.02).run()
     assert first.curve is not None
@@ -118,6 +129,11 @@ def test_a_gust_s_frame_is_taken_again() -> None:
     gusty = Telescope(alter=lambda n, t: replace(t, size=1.5 * t.size, elongation=1.9) if n == 6 else t)
     done = gusty.run()
     assert done.accepted and 6 not in done.used and "a gust" in gusty.waited[0]
+    # of stars hardly larger than a pixel nobody can say
+    tiny = Telescope(
+        alter=lambda n, t: replace(t, size=0.3 * t.size, elongation=1.9 if t.size < 0.6 / 0.3 else 1.1)
+    )
+    assert tiny.run(replace(PLAN, slope_px_step=0.3 * SLOPE, usual_px=0.45)).accepted and not tiny.waited
     # wind that doesn't end costs frames, no run
     windy = Telescope(alter=lambda n, t: replace(t, elongation=1.9) if n >= 4 else t)
     assert windy.run().accepted

@@ -28,10 +28,11 @@ def test_under_troubles_no_run_is_accepted_that_is_worse() -> None:
 
 def test_what_is_learnt_is_true() -> None:
     results = [focuslearning.one_history(n) for n in range(60)]
-    results += [focuslearning.one_backlash(0), focuslearning.one_offsets(0)]
+    # of these two, one has a backlash so long that the first frame of a sweep shows discs
+    results += [focuslearning.one_backlash(3), focuslearning.one_backlash(15), focuslearning.one_offsets(0)]
     told = focuslearning.summarise(results)
     assert told["history"]["median_error_percent"] <= 5 and told["history"]["interval_true_percent"] >= 88
-    assert told["backlash"]["within_5_percent_or_a_twentieth_of_the_zone"] == 1
+    assert told["backlash"]["within_5_percent"] == 2
     assert told["offsets"]["within_a_sixth_of_the_zone"] == 1
 
 

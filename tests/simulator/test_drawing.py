@@ -13,7 +13,7 @@ from vigil.simulator.above.counts import stars_per_deg2
 from vigil.simulator.above.stars import true_stars
 from vigil.simulator.chance import generator, normal_of, uniform_of
 from vigil.simulator.frame.draw import draw
-from vigil.simulator.frame.psf import Spot, half_flux_radius_px, stamps
+from vigil.simulator.frame.psf import Spot, half_flux_radius_px, points_on, put_down, smear, stamps
 from vigil.simulator.frame.scene import Region, Scene, Shade, to_pixels
 from vigil.sky.angles import separation_deg
 from vigil.solving.wcs import Wcs
@@ -52,6 +52,16 @@ def test_the_picture_has_the_rotation_that_a_wcs_reports() -> None:
     assert wcs.position_angle_deg == pytest.approx(SCENE.aim.position_angle_deg) and not wcs.mirrored
     ra, dec = wcs.to_sky(np.array([100.0, 800.0]), np.array([650.0, 30.0]))
     assert np.allclose(to_pixels(ra, dec, SCENE)[:2], [[100, 800], [650, 30]], atol=1e-6)
+
+
+def test_a_few_large_images_are_the_same_put_down_singly() -> None:
+    spot, (rows, columns) = Spot(3.0, 60.0, 0.4), (180, 240)
+    half = spot.half_px(True)
+    x, y, light = np.array([20.3, 119.7, 260.1]), np.array([-5.2, 90.5, 60.0]), np.array([1e4, 2e4, 3e4])
+    at_once = smear(points_on((rows + 2 * half, columns + 2 * half), x + half, y + half, light), spot, half)
+    singly = np.zeros((rows, columns), np.float32)
+    put_down(singly, x, y, light, spot, half)
+    assert np.allclose(singly, at_once[half:-half, half:-half], atol=1e-3)
 
 
 @pytest.mark.parametrize("often", [False, True])

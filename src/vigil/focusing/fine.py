@@ -28,7 +28,11 @@ _INFORMING = (-1.0, -1.5, -0.6, 0.6, 1.0, 1.5)
 
 CLOUD_WAIT_S, GUST_WAIT_S = 30.0, 5.0
 _MOST_WAITS, _MOST_GUSTS = 4, 2
+_MOST_WIDER = 2.0
+"""Times what is usual, that a sweep becomes as wide by the size of its first frames."""
 _LIGHT_LEFT, _ALIKE, _LONG = 0.6, 2.0, 1.4
+_SHAPED_PX = 0.7
+"""Smaller stars' pixels say nothing of their shape."""
 _MOST_UNSEEN = 4
 _LEAST_NOISE = 0.02
 _USUAL_SCATTER = 0.035
@@ -170,8 +174,7 @@ class _FineRun:
         self.used: list[int] = []
         self._way_there = 0
         self.depth = plan.depth
-        self._a_radius = math.sqrt((1 + plan.obstruction**2) / 2)
-        """The half-flux radius of a disc of radius 1."""
+        self._a_radius = disc_size_px(1.0, plan.obstruction)
         self._dropped: set[int] = set()
         self._repeated: set[int] = set()
 
@@ -182,9 +185,7 @@ class _FineRun:
         if not self.plan.starless:
             centre = yield from self._approach()
         self._way_there = self._way_there or len(self.frames)
-        there = {f.position for f in self.frames[self._way_there :]}
-        sweep = [p for p in self._grid(centre, self.plan.spacing(self.depth)) if p not in there]
-        yield from self._sweep(sweep, "sweep")
+        yield from self._sweep_around(centre)
         yield from self._until_known()
         return (yield from self._confirmed(at_start))
 
@@ -224,7 +225,7 @@ class _FineRun:
             lost = 100 * (1 - last.light / most)
             return f"the stars have lost {lost:.0f} % of their light: cloud", CLOUD_WAIT_S
         usual = median(f.elongation for f in before) if before else 1.1
-        if last.elongation > _LONG * max(usual, 1.05):
+        if last.size > _SHAPED_PX and last.elongation > _LONG * max(usual, 1.05):
             return f"stars are {last.elongation:.1f} times as long as wide: a gust", GUST_WAIT_S
         return "", 0.0
 
@@ -253,8 +254,39 @@ class _FineRun:
         richest = sorted((f.stars for f in self.frames), reverse=True)[:3]
         return max(1, min(least, richest[-1] // 2))
 
+    def _sweep_around(self, centre: int) -> Generator[Measure | Wait, Sequence[Taken], None]:
+        """Its first frame tells on which side of the look that led here focus is: the others follow it."""
+        near = len(self.frames) - 1
+        first = self._left_of_sweep(centre)[:1]
+        yield from self._sweep(first, "sweep")
+        if first and not self.plan.starless:
+            centre = self._recentred(centre, self.frames[near], self.frames[-1])
+        yield from self._sweep(self._left_of_sweep(centre), "sweep")
+
+    def _left_of_sweep(self, centre: int) -> list[int]:
+        """Its positions that aren't measured yet, in the order in which they are gone to."""
+        spacing = self.plan.spacing(self.depth)
+        there = [f.position for f in self.frames[self._way_there :]]
+        left = [p for p in self._grid(centre, spacing) if all(abs(p - q) >= spacing / 2 for q in there)]
+        return left if self.plan.upward else left[::-1]
+
+    def _recentred(self, centre: int, near: Taken, far: Taken) -> int:
+        """Where the lowest point is by two frames' sizes y on y² = y₀² + slope² (p − p₀)², in whole steps of
+        the sweep, which is as wide as y₀ asks for."""
+        sizes = [self._radius_px(f, self._a_radius) for f in (near, far)]
+        apart, slope2 = far.position - near.position, self.plan.slope_px_step**2
+        if sizes[0] is None or sizes[1] is None or abs(apart) < self.depth:
+            return centre
+        there2, far2 = ((size * self._a_radius) ** 2 for size in sizes if size)
+        lowest = (near.position + far.position) / 2 - (far2 - there2) / (2 * slope2 * apart)
+        left2 = there2 - slope2 * (near.position - lowest) ** 2
+        wider = math.sqrt(max(left2, 0.0) / slope2)
+        self.depth = min(max(self.depth, wider), _MOST_WIDER * self.depth)
+        spacing = self.plan.spacing(self.depth)
+        return centre + spacing * round((lowest - centre) / spacing)
+
     def _sweep(self, positions: Iterable[int], why: Why) -> Generator[Measure | Wait, Sequence[Taken], None]:
-        for position in positions if self.plan.upward else list(positions)[::-1]:
+        for position in sorted(positions, reverse=not self.plan.upward):
             for _ in range(self.plan.frames_each):
                 yield from self._measure(position, why)
 
@@ -484,6 +516,11 @@ class _FineRun:
             raise _Refused(f"{size:.2f} px at {best}, {at_start.size:.2f} px where it was before: undone")
         gain = f", {at_start.size:.2f} px before" if self._seen(at_start) else ""
         return Done(True, f"{verdict.reason}{gain}", best, verdict, tuple(self.used), size)
+
+
+def disc_size_px(radius_px: float, obstruction: float) -> float:
+    """The half-flux radius of an evenly lit disc, whose middle is dark up to that share of its radius."""
+    return radius_px * math.sqrt((1 + obstruction**2) / 2)
 
 
 def _spread(k: int) -> int:

@@ -22,7 +22,7 @@ from vigil.imaging.richestpart import Region
 from vigil.imaging.sharpness import Sharpness
 from vigil.planning.focustime import ONE_STAR_PX
 
-_ENOUGH_STARS, _FEW_STARS, _MOST_CLIPPED = 12, 5, 0.1
+_ENOUGH_STARS, _FEW_STARS, _MOST_CLIPPED = 8, 4, 0.1
 _BLIND_S, _SHORTEST_S = 10.0, 0.2
 _LIT_SHARE = 0.06
 """Of full scale: no night sky is so bright in so short a frame."""

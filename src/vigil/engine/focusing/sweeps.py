@@ -7,14 +7,16 @@ from vigil.engine.activities.moves import focuser_to
 from vigil.engine.activity import ActivityFailed, Kit
 from vigil.engine.focusing.frames import FocusFrames
 from vigil.focusing.backlash import Backlash, backlash_of
-from vigil.focusing.fine import ENDS, FinePlan, Measure
+from vigil.focusing.fine import ENDS, FinePlan, Measure, disc_size_px
 from vigil.focusing.fit import Curve, NoCurve, Point
 
 _POSITIONS = 11
-_MOST_ROUNDS = 4
-_WELL_KNOWN = 0.03
-"""Half of the interval as a share of the backlash, or else this share of the critical focus zone."""
-_OF_ZONE = 0.05
+_MOST_ROUNDS = 8
+_WELL_KNOWN, _OF_ZONE = 0.04, 0.02
+"""Half of the interval as a share of the backlash, or else of the critical focus zone."""
+_NEAR, _SHORT, _MOST_LOOKS = 1.6, 0.85, 3
+"""Times a sweep's half, from which focus is told well enough by one frame's size; farther out that share of
+the way is gone before the next look."""
 
 
 @dataclass(slots=True)
@@ -28,15 +30,18 @@ async def two_sweeps(kit: Kit, plan: FinePlan, curve: Curve, exposure_s: float, 
     is well known. Raises ActivityFailed."""
     sweeps = _Sweep(True, []), _Sweep(False, [])
     found: Backlash | None = None
-    for _ in range(_MOST_ROUNDS):
+    for done in range(1, _MOST_ROUNDS + 1):
         for sweep in sweeps:
             sweep.points += await _swept(kit, plan, curve, exposure_s, most, sweep.upward)
         try:
             found = backlash_of(sweeps[0].points, sweeps[1].points)
         except NoCurve as problem:
             raise ActivityFailed(f"the sweeps make no curve: {problem}") from None
-        if found.half <= max(_WELL_KNOWN * found.steps, _OF_ZONE * plan.zone_steps, 0.5):
+        wanted = max(_WELL_KNOWN * found.steps, _OF_ZONE * plan.zone_steps, 0.5)
+        if found.half <= wanted:
             break
+        rounds = min(max(done * (found.half / wanted) ** 2, done + 1), _MOST_ROUNDS)
+        kit.progress.target = math.ceil(kit.progress.current / done * rounds)
     assert found is not None, "one round at least"
     return found
 
@@ -57,20 +62,22 @@ async def _swept(
     frames = FocusFrames(kit, plan, exposure_s, directly=True)
     first = inside(outside)
     await _frame(kit, frames, first, upward)
-    away = _away(frames, curve)
-    middle = first + way * away
+    while (away := _away(frames, plan, curve)) > _NEAR * ENDS * depth and len(frames.taken) < _MOST_LOOKS:
+        first = inside(first + way * (_SHORT * away - ENDS * depth))
+        await _frame(kit, frames, first, upward)
+    looks, middle = len(frames.taken), first + way * away
     step = 2 * ENDS * depth / (_POSITIONS - 1)
     for k in range(_POSITIONS):
         position = inside(middle + way * (k * step - ENDS * depth))
         if way * (position - first) > 0:  # never back: that would be the other way
             await _frame(kit, frames, position, upward)
-    return [Point(t.position, t.size, t.scatter) for t in frames.taken if t.size > 0]
+    return [Point(t.position, t.size, t.scatter) for t in frames.taken[looks - 1 :] if t.size > 0]
 
 
-def _away(frames: FocusFrames, curve: Curve) -> float:
+def _away(frames: FocusFrames, plan: FinePlan, curve: Curve) -> float:
     """Steps from focus by a frame's size."""
     taken = frames.taken[-1]
-    size = taken.size or (taken.radius_px or 0.0)
+    size = taken.size or disc_size_px(taken.radius_px or 0.0, plan.obstruction)
     return math.sqrt(max(size**2 - curve.best_size**2, 0.0)) / curve.slope
 
 

@@ -24,7 +24,7 @@ from vigil.simulator.frame.evenlight import (
 )
 from vigil.simulator.frame.noise import Tile, read_out
 from vigil.simulator.frame.noisebank import counted
-from vigil.simulator.frame.psf import OVERSAMPLING, PHASES, Spot, points_on, smear, stamps
+from vigil.simulator.frame.psf import OVERSAMPLING, PHASES, Spot, points_on, put_down, smear, stamps
 from vigil.simulator.frame.scene import Floats, Scene, Sky, radius_deg, to_pixels
 
 _BRIGHT_ELECTRONS = 60_000.0
@@ -161,8 +161,11 @@ def _spot(scene: Scene, disc_px: float) -> Spot:
 def _smear_all(
     mean: NDArray[np.float32], column: Floats, row: Floats, light: Floats, spot: Spot, half: int
 ) -> None:
-    """Stars whose images are large: all at once."""
+    """Stars whose images are large: all at once, or, where they are few, one after the other."""
     rows, columns = mean.shape
+    if len(column) * half**2 < rows * columns:
+        put_down(mean, column, row, light, spot, half)
+        return
     points = points_on((rows + 2 * half, columns + 2 * half), column + half, row + half, light)
     mean += np.maximum(smear(points, spot, half)[half:-half, half:-half], 0.0).astype(np.float32)
 

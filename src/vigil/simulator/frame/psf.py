@@ -1,5 +1,6 @@
 """The image of a point: seeing and diffraction, blurred by defocus and by walking, summed over pixels."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -62,6 +63,25 @@ def smear(points: NDArray[np.float64], spot: Spot, half_px: int) -> NDArray[np.f
     return _smeared(points, _profile(spot, half_px, 1))
 
 
+def put_down(
+    mean: NDArray[np.float32],
+    column: NDArray[np.float64],
+    row: NDArray[np.float64],
+    light: NDArray[np.float64],
+    spot: Spot,
+    half_px: int,
+) -> None:
+    """The same onto a picture for a few points, without the whole picture's transform."""
+    image = _profile(spot, half_px, 1).astype(np.float32)
+    rows, columns = mean.shape
+    for left, bottom, share in _shared(column, row, light):
+        for x, y, part in zip(left - half_px, bottom - half_px, share, strict=True):
+            a, b = max(y, 0), min(y + len(image), rows)
+            c, d = max(x, 0), min(x + len(image), columns)
+            if a < b and c < d:
+                mean[a:b, c:d] += np.float32(part) * image[a - y : b - y, c - x : d - x]
+
+
 def _fine_profile(spot: Spot, half_px: int) -> NDArray[np.float64]:
     return _profile(spot, half_px, OVERSAMPLING)
 
@@ -113,13 +133,20 @@ def points_on(
 ) -> NDArray[np.float64]:
     """Light put down at places, shared between the four pixels nearest to each; what lies outside is lost."""
     out = np.zeros(shape)
+    for x, y, share in _shared(column, row, light):
+        inside = (y >= 0) & (y < shape[0]) & (x >= 0) & (x < shape[1])
+        np.add.at(out, (y[inside], x[inside]), share[inside])
+    return out
+
+
+def _shared(
+    column: NDArray[np.float64], row: NDArray[np.float64], light: NDArray[np.float64]
+) -> Iterator[tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float64]]]:
+    """Column and row of each of the four pixels around each place, and its share of the light."""
     j, i = np.floor(column).astype(int), np.floor(row).astype(int)
     for di, wi in ((0, 1 - (row - i)), (1, row - i)):
         for dj, wj in ((0, 1 - (column - j)), (1, column - j)):
-            y, x = i + di, j + dj
-            inside = (y >= 0) & (y < shape[0]) & (x >= 0) & (x < shape[1])
-            np.add.at(out, (y[inside], x[inside]), (light * wi * wj)[inside])
-    return out
+            yield j + dj, i + di, light * wi * wj
 
 
 def half_flux_radius_px(spot: Spot) -> float:
