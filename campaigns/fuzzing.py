@@ -545,7 +545,7 @@ def campaign() -> dict[str, Any]:
     """An hour, minute by minute."""
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     minutes = ((f"minute {n}", lambda n=n: fuzzed(n, A_MINUTE_S)) for n in range(MINUTES))
-    return run_campaign("fuzz", minutes, _summary)
+    return run_campaign("fuzz", minutes, _summary, alone=True)
 
 
 def _summary(found: list[dict[str, Any]]) -> dict[str, Any]:

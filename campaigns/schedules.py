@@ -92,4 +92,4 @@ def items(
 
 
 def campaign() -> dict[str, Any]:
-    return run_campaign("schedules", items(), summarise)
+    return run_campaign("schedules", items(), summarise, alone=True)

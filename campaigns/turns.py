@@ -68,7 +68,9 @@ def summarise(results: list[dict[str, Any]]) -> dict[str, Any]:
 
 def campaign() -> dict[str, Any]:
     items = [(f"night {n}", measure) for n in range(1, _RUNS + 1)]
-    return run_campaign("turns", [*items, (f"night of {_MANY}", lambda: measure(_MANY))], summarise)
+    return run_campaign(
+        "turns", [*items, (f"night of {_MANY}", lambda: measure(_MANY))], summarise, alone=True
+    )
 
 
 class _Turns:

@@ -154,7 +154,7 @@ def items(count: int = PAIRS) -> Iterator[tuple[str, Callable[[], dict[str, Any]
 
 
 def campaign() -> dict[str, Any]:
-    return run_campaign("twokeepers", items(), summarise)
+    return run_campaign("twokeepers", items(), summarise, alone=True)
 
 
 if __name__ == "__main__":
