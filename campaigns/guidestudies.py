@@ -94,7 +94,7 @@ def one_night(seed: int) -> dict[str, Any]:
         float(np.hypot(*(p.slow_rms_arcsec for p in some.values()))) for some in (advised, usual)
     )
     dance = float(np.hypot(*(np.std(after[n].seeing_arcsec) for n in ("ra", "dec"))))
-    predicted = float(np.hypot(found.ra.best.measured_rms_arcsec, found.dec.best.measured_rms_arcsec))
+    predicted = float(np.hypot(found.ra.best.predicted_rms_arcsec, found.dec.best.predicted_rms_arcsec))
     measured = float(np.hypot(*(p.measured_rms_arcsec for p in advised.values())))
     return {
         **{k: round(v, 3) for k, v in sky.told.items()},

@@ -23,7 +23,7 @@ from vigil.files.guidecsv import COLUMNS
 _KINDS = {"calibrate": CALIBRATION, "run": GUIDING, "dark": DARK}
 _BENCH = ("rig", "scenario", "seed", "at", "truth")
 _OPTIONS = {
-    "study": (),
+    "study": ("rig", "take_over"),
     "replay": (
         "exposure",
         *(f"{axis}_{name}" for axis in ("ra", "dec") for name in ("law", "strength", "dead_band_arcsec")),

@@ -2,10 +2,16 @@
 
 import argparse
 import json
+import sys
 from pathlib import Path
 from typing import Any
 
 from vigil.cli import OK, BadInput
+from vigil.cli.files import EXAMPLE_RIGS, load_document, rig_path
+from vigil.cli.rigchange import keep_changed
+from vigil.documents.rig import Rig
+from vigil.documents.rig.change import with_values
+from vigil.documents.rig.guidevalues import study_values
 from vigil.files.guidecsv import read_guide_record
 from vigil.guiding.laws import AxisSettings
 from vigil.guiding.record import BadRecord, GuideRecord
@@ -26,7 +32,19 @@ def of_a_record(args: argparse.Namespace) -> int:
 def _study(record: GuideRecord, args: argparse.Namespace) -> int:
     found = study(record)
     print(json.dumps(summary(found)) if args.json else in_words(found))
+    if args.take_over:
+        _take_over(found, args.rig)
     return OK
+
+
+def _take_over(found: Study, name: str | None) -> None:
+    """The advice becomes the rig's, as by the button beside a study."""
+    path = rig_path(name or EXAMPLE_RIGS[0])
+    rig = load_document(Rig, path)
+    if rig.guider is None:
+        raise BadInput(f"{rig.id} has no guider that could take the advice")
+    said = keep_changed(with_values(rig, study_values(found)), path)
+    print(f"{rig.id}: taken over{f'; {said}' if said else ''}", file=sys.stderr)
 
 
 def summary(found: Study) -> dict[str, Any]:
@@ -55,8 +73,8 @@ def summary(found: Study) -> dict[str, Any]:
             "exposure_s": found.exposure_s,
             **{name: _advised(axis) for name, axis in both.items()},
         },
-        "predicted_rms_arcsec": _with_total({n: a.best.measured_rms_arcsec for n, a in both.items()}),
-        "predicted_slow_rms_arcsec": _with_total({n: a.best.slow_rms_arcsec for n, a in both.items()}),
+        "predicted_rms_arcsec": _with_total({n: a.best.predicted_rms_arcsec for n, a in both.items()}),
+        "predicted_slow_rms_arcsec": _with_total({n: a.best.promised_rms_arcsec for n, a in both.items()}),
         "predicted_error_arcsec": {n: round(a.best.error_arcsec, 4) for n, a in both.items()},
         "present_rms_arcsec": _with_total({n: a.present_rms_arcsec for n, a in both.items()}),
     }
@@ -69,8 +87,8 @@ def _advised(axis: AxisStudy) -> dict[str, Any]:
         "strength": settings.strength,
         "dead_band_arcsec": settings.dead_band_arcsec,
     }
-    if settings.period_s is not None:
-        told["period_s"] = round(settings.period_s, 1)
+    if settings.period_s is not None and settings.wave_arcsec is not None:
+        told |= {"period_s": round(settings.period_s, 1), "wave_arcsec": round(settings.wave_arcsec, 2)}
     return told
 
 
@@ -97,6 +115,7 @@ def in_words(found: Study) -> str:
         axis = advice[key]
         lines.append(
             f"  {name}: {axis['law']}, strength {axis['strength']:g}, dead band {axis['dead_band_arcsec']:g}″"
+            + (f", a worm of {axis['period_s']:g} s" if "period_s" in axis else "")
         )
     lines.append(
         f"with that {told['predicted_rms_arcsec']['total']:.2f}″ are to be expected, "

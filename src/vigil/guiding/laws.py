@@ -19,7 +19,8 @@ LAWS: tuple[LawName, ...] = ("proportional", "predictive", "damped", "one-sided"
 @dataclass(frozen=True, slots=True)
 class AxisSettings:
     """Of one axis. `strength` is the share of the error that is taken back, under `dead_band_arcsec` nothing
-    is. `period_s` is that of the worm where it is known (predictive). `towards` is the only way that is
+    is. `period_s` is that of the worm where it is known (predictive), `wave_arcsec` about how large its first
+    wave is. `towards` is the only way that is
     corrected (one-sided): +1 moves the star to smaller values; 0 learns it from the drift."""
 
     law: LawName = "proportional"
@@ -27,6 +28,7 @@ class AxisSettings:
     dead_band_arcsec: float = 0.2
     longest_pulse_ms: int = 2000
     period_s: float | None = None
+    wave_arcsec: float | None = None
     towards: int = 0
 
 
@@ -48,7 +50,9 @@ class Law(Protocol):
 def law_of(settings: AxisSettings) -> Law:
     """Fresh, with nothing learnt."""
     if settings.law == "predictive":
-        return Predictive(settings.strength, settings.dead_band_arcsec, settings.period_s)
+        return Predictive(
+            settings.strength, settings.dead_band_arcsec, settings.period_s, settings.wave_arcsec
+        )
     if settings.law == "damped":
         return Damped(settings.strength, settings.dead_band_arcsec)
     if settings.law == "one-sided":
@@ -138,8 +142,11 @@ class OneSided:
 
 
 _HARMONICS = 6
+_HARMONICS_SHARE = 0.6
+"""What is thought of a worm's harmonics beside its first wave, over their number's square. Thought much
+larger, they and a drift explain half a turn of a wave well and foretell its other half badly."""
 _AMPLITUDE_ARCSEC, _DRIFT_ARCSEC_S = 8.0, 0.05
-"""What is thought of a worm's first wave and of the drift before anything is seen."""
+"""What is thought of a worm's first wave, where nobody knows it, and of the drift before anything is seen."""
 _TREND_WALK, _WAVE_WALK = 2e-5, 0.002
 """Arc-seconds (for the trend a second) by which they may change in a root of a second."""
 _FIRST_WALK, _LEAST_WALK, _MOST_WALK, _WALK_LEARNS = 0.15, 0.005, 1.5, 0.04
@@ -164,9 +171,15 @@ class Predictive:
     Trans. Autom. Control 15, 175). So it begins much as the proportional law.
     """
 
-    def __init__(self, strength: float, dead_band_arcsec: float, period_s: float | None = None) -> None:
+    def __init__(
+        self,
+        strength: float,
+        dead_band_arcsec: float,
+        period_s: float | None = None,
+        wave_arcsec: float | None = None,
+    ) -> None:
         self.strength, self.dead_band_arcsec, self.period_s = strength, dead_band_arcsec, period_s
-        self._known = period_s is not None
+        self._known, self._wave_arcsec = period_s is not None, wave_arcsec or _AMPLITUDE_ARCSEC
         self._done = 0.0
         self._at: float | None = None
         self._began = 0.0
@@ -179,9 +192,8 @@ class Predictive:
     def _begin(self) -> None:
         waves = _HARMONICS if self.period_s else 0
         self._state = np.zeros(2 + 2 * waves)
-        spread = [100.0, _DRIFT_ARCSEC_S] + [
-            _AMPLITUDE_ARCSEC / (k + 1) ** 1.5 for k in range(waves) for _ in range(2)
-        ]
+        shares = [1.0, *(_HARMONICS_SHARE / number**2 for number in range(2, _HARMONICS + 1))][:waves]
+        spread = [100.0, _DRIFT_ARCSEC_S, *np.repeat(shares, 2) * self._wave_arcsec]
         self._cov = np.diag(np.square(spread))
         self._at = None
 

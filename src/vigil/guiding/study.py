@@ -44,6 +44,12 @@ class Tried:
     error_arcsec: float
     """Standard error of what is promised, by how it differs from part to part of the record."""
 
+    @property
+    def predicted_rms_arcsec(self) -> float:
+        """As the guider will see it: like its figure in the record, but for what has been learnt since."""
+        learnt2 = self.slow_rms_arcsec**2 - self.promised_rms_arcsec**2
+        return float(np.sqrt(max(self.measured_rms_arcsec**2 - learnt2, self.promised_rms_arcsec**2)))
+
 
 @dataclass(frozen=True, slots=True)
 class AxisStudy:
@@ -130,8 +136,12 @@ def tried_with(parts: Split, exposure_s: float, worm: bool, rate_arcsec_s: float
             told.append(_told(exposure_s, AxisSettings("proportional", strength, band), played))
     others: list[AxisSettings] = []
     if worm:
-        period_s = parts.waves[0].period_s if parts.waves else None
-        others += [AxisSettings("predictive", s, 0.0, period_s=period_s) for s in _OTHER_STRENGTHS]
+        wave = parts.waves[0] if parts.waves else None
+        known = (wave.period_s, wave.amplitude_arcsec) if wave else (None, None)
+        others += [
+            AxisSettings("predictive", s, 0.0, period_s=known[0], wave_arcsec=known[1])
+            for s in _OTHER_STRENGTHS
+        ]
     else:
         others += [AxisSettings("damped", s, bands[min(2, len(bands) - 1)]) for s in _OTHER_STRENGTHS]
     for settings in others:

@@ -134,6 +134,7 @@ def add_guide(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
         "--star", nargs=2, type=number(0), metavar=("X", "Y"), help="run: the star nearest to that pixel"
     )
     guide.add_argument("--record", metavar="FILE", help="run: keep the frames as a record")
+    guide.add_argument("--take-over", action="store_true", help="study: put its advice into the rig")
     guide.add_argument("--covered", action="store_true", help="dark: the guide scope is covered, don't ask")
     for axis, name in (("ra", "right ascension"), ("dec", "declination")):
         guide.add_argument(f"--{axis}-law", choices=_LAWS, help=f"replay: of {name} (proportional)")

@@ -20,6 +20,13 @@ class GuideAxis(Part):
         NotNegative, Shown("dead band", "″", safe=True, help="a smaller error is let be")
     ] = 0.2
     longest_pulse_ms: Annotated[int, Field(ge=10, le=20_000), Shown("longest pulse", "ms", safe=True)] = 2000
+    period_s: Annotated[
+        Positive | None,
+        Shown("worm's period", "s", safe=True, help="for the predictive method; empty: it looks for it"),
+    ] = None
+    wave_arcsec: Annotated[
+        Positive | None, Shown("worm's wave", "″", safe=True, help="how far it swings to each side, about")
+    ] = None
 
 
 class GuideSet(Part):

@@ -82,9 +82,16 @@ def told(sample: Sample) -> dict[str, Any]:
     return values
 
 
-def settings_of(axis: GuideAxis, period_s: float | None = None) -> AxisSettings:
+def settings_of(axis: GuideAxis) -> AxisSettings:
     """For a law."""
-    return AxisSettings(axis.law, axis.strength, axis.dead_band_arcsec, axis.longest_pulse_ms, period_s)
+    return AxisSettings(
+        axis.law,
+        axis.strength,
+        axis.dead_band_arcsec,
+        axis.longest_pulse_ms,
+        axis.period_s,
+        axis.wave_arcsec,
+    )
 
 
 def _changed_words(before: AxisSettings, now: AxisSettings) -> str:
@@ -95,6 +102,8 @@ def _changed_words(before: AxisSettings, now: AxisSettings) -> str:
             ("strength", "strength", ""),
             ("dead_band_arcsec", "dead band", "″"),
             ("longest_pulse_ms", "longest pulse", " ms"),
+            ("period_s", "worm's period", " s"),
+            ("wave_arcsec", "worm's wave", "″"),
         )
         if getattr(before, name) != getattr(now, name)
     ]

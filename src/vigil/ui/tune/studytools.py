@@ -1,12 +1,13 @@
 """The tools beside a study: study what was heard, take the advice over."""
 
+import math
 from collections.abc import Callable
-from typing import Any
 from zoneinfo import ZoneInfo
 
 from PyQt6.QtWidgets import QWidget
 
 from vigil.documents.rig import Rig
+from vigil.documents.rig.guidevalues import study_values
 from vigil.guiding.study import Study
 from vigil.ledger.samples import KeptStream
 from vigil.ui.pieces import Choice, Facts, Told, button, column, label
@@ -26,7 +27,9 @@ class StudyTools(QWidget):
         self._doing = doing
         self._found: Study | None = None
         self.study = button("Study", "primary", "Of the frames heard, with or without corrections")
-        self.take_over = button("Take the advice over", "", "Exposure, methods, strengths and dead bands")
+        self.take_over = button(
+            "Take the advice over", "", "Exposure, methods, strengths, dead bands, and the worm's period"
+        )
         self.records = Choice()
         self.records.setAccessibleName("A guide record of before")
         self.records.setToolTip("What was guided or watched before, out of the ledger")
@@ -57,7 +60,7 @@ class StudyTools(QWidget):
 
     def _take_over(self) -> None:
         if self._found is not None:
-            self._doing.edit(advised(self._found), "the study's advice")
+            self._doing.edit(study_values(self._found), "the study's advice")
 
     def show_all(self, rig: Rig, found: Study | None, frames: int, busy: bool) -> None:
         """`frames` is how many there are to study."""
@@ -68,8 +71,8 @@ class StudyTools(QWidget):
             self.facts.show_facts([("frames", f"{frames}")])
             self.said.setText("")
             return
-        predicted = (found.ra.best.measured_rms_arcsec**2 + found.dec.best.measured_rms_arcsec**2) ** 0.5
-        present = (found.ra.present_rms_arcsec**2 + found.dec.present_rms_arcsec**2) ** 0.5
+        predicted = math.hypot(found.ra.best.predicted_rms_arcsec, found.dec.best.predicted_rms_arcsec)
+        present = math.hypot(found.ra.present_rms_arcsec, found.dec.present_rms_arcsec)
         self.facts.show_facts(
             [
                 ("exposure", f"{found.exposure_s:g} s"),
@@ -83,16 +86,3 @@ class StudyTools(QWidget):
         )
         more = f"Not enough yet: {'; '.join(found.missing)}. About {found.more_min:.0f} min more."
         self.said.setText("" if found.enough else more)
-
-
-def advised(found: Study) -> dict[Any, Any]:
-    """As values of the rig."""
-    values: dict[Any, Any] = {("guider", "exposure_s"): found.exposure_s}
-    for name, axis in (("ra", found.ra), ("dec", found.dec)):
-        settings = axis.best.settings
-        values |= {
-            ("guider", name, "law"): settings.law,
-            ("guider", name, "strength"): settings.strength,
-            ("guider", name, "dead_band_arcsec"): settings.dead_band_arcsec,
-        }
-    return values
