@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
 
@@ -21,7 +22,7 @@ from vigil.documents.rig.change import with_values
 from vigil.documents.rig.mount import FlipWindow
 from vigil.documents.scenario import Scenario
 from vigil.documents.scenario.fault import Fault, FaultKind
-from vigil.planning.flip import SIDEREAL_RATE, FlipRule, Next, decide, hour_angle_min, rule_of
+from vigil.planning.flip import SIDEREAL_RATE, Decision, FlipRule, Next, decide, hour_angle_min, rule_of
 from vigil.planning.forecast import forecast
 from vigil.simulator.observatory import SimObservatory
 
@@ -121,6 +122,16 @@ def test_a_sample_of_the_campaign() -> None:
     """Near the pole, by a mount that doesn't tell its side, where the axis stands beside the target."""
     found = judged(218)
     assert right(found), found
+
+
+def test_the_campaign_catches_a_flip_that_is_too_early(monkeypatch: pytest.MonkeyPatch) -> None:
+    def hasty(rule: FlipRule, hour_angle_min: float, frame_s: float) -> Decision:
+        return decide(replace(rule, wanted_min=rule.earliest_min), hour_angle_min, frame_s)
+
+    assert right(judged(197))
+    monkeypatch.setattr("vigil.engine.conditions.side.decide", hasty)
+    found = judged(197)
+    assert found["too_early"] == 1 and not right(found), found
 
 
 def test_the_timetable_knows_the_flip() -> None:
