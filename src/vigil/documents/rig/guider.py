@@ -14,7 +14,7 @@ class GuideAxis(Part):
         Literal["proportional", "predictive", "damped", "one-sided"], Shown("method", safe=True)
     ] = "proportional"
     strength: Annotated[
-        float, Field(ge=0, le=2), Shown("correction strength", safe=True, help="share of the error")
+        float, Field(ge=0, le=2), Shown("strength", safe=True, help="share of the error that is taken back")
     ] = 0.6
     dead_band_arcsec: Annotated[
         NotNegative, Shown("dead band", "″", safe=True, help="a smaller error is let be")
