@@ -34,10 +34,10 @@ _TAKEN_UP_STEPS = 3
 _FOLLOWS = 0.6
 """Of a step, by which the star has to go on for the play to be taken up."""
 _SEARCH_PX, _TRIES = 12.0, 3
-_WELL_KNOWN_DEG, _WELL_KNOWN_RATE, _WELL_KNOWN_BACKLASH = 0.25, 0.006, 0.035
+_WELL_KNOWN_DEG, _WELL_KNOWN_RATE, _WELL_KNOWN_BACKLASH = 0.25, 0.006, 0.025
 """Standard errors: an axis's angle, its rate and the backlash as shares of themselves. More moves until then,
 but no more than so many rounds; a turn has so many steps."""
-_MOST_MORE, _TURN_STEPS = 4, 2
+_MOST_MORE, _TURN_STEPS = 6, 2
 _PLACE_HOUR_DEG, _LOWEST_COS = 10.0, 0.2
 Tell = Callable[[dict[str, Any], str], Awaitable[None]]
 
