@@ -11,6 +11,8 @@ from vigil.documents.rig.change import with_values
 from vigil.focusing.history import Run, learn
 
 HISTORIES, RUNS_EACH, BENCHES, TILTS = 500, 20, 30, 12
+_RICH = (82.0, 34.5)
+"""In the Milky Way, near the zenith at that hour."""
 
 
 def one_history(seed: int) -> dict[str, Any]:
@@ -102,7 +104,7 @@ def one_tilt(seed: int) -> dict[str, Any]:
     told["air"] |= {"seeing_arcsec": float(rng.uniform(1.8, 3.0))}
     rig = with_values(drawn.rig, {("camera", "columns"): 2000, ("camera", "rows"): 1500})
     drawn = replace(drawn, rig=rig, scenario=drawn.scenario.model_validate(told))
-    ended = carried_events(drawn, "focus", pixels=True, near=(306.0, 40.0))[-1]
+    ended = carried_events(drawn, "focus", pixels=True, near=_RICH)[-1]
     field = (ended.values.get("run") or {}).get("field")
     if field is None:
         return {"kind": "tilt", "found": False, "reason": ended.reason}
