@@ -148,7 +148,7 @@ def _outlier(parabola: _Parabola) -> int | None:
     sum_squares = float(parabola.residuals @ parabola.residuals)
     if sum_squares < _EXACT:
         return None
-    own = 1 - parabola.leverage
+    own = np.maximum(1 - parabola.leverage, 1e-9)
     rest = np.maximum(sum_squares - parabola.residuals**2 / own, 1e-12 * sum_squares) / (freedom - 1)
     deleted = np.abs(parabola.residuals) / np.sqrt(rest * own)
     worst = int(np.argmax(deleted))

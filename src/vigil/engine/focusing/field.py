@@ -1,4 +1,4 @@
-"""Tilt and curvature out of a run's frames: the stars of each part of the field have a curve of their own."""
+"""Tilt and curvature out of a run's frames."""
 
 from collections.abc import Sequence
 from typing import Any
@@ -6,13 +6,8 @@ from typing import Any
 import numpy as np
 
 from vigil.documents.rig import Rig
-from vigil.focusing.fit import Point
 from vigil.focusing.samestars import StarList, shared_sizes
-from vigil.focusing.tilt import FieldFocus, NoField, Zone, field_focus
-
-_ACROSS, _DOWN = 5, 3
-_LEAST_STARS = 3
-_MEDIAN_ERROR = 1.2533
+from vigil.focusing.tilt import FieldFocus, FieldStars, NoField, field_focus
 
 
 def field_of(rig: Rig, positions: Sequence[int], stars: Sequence[StarList]) -> dict[str, Any] | None:
@@ -21,45 +16,21 @@ def field_of(rig: Rig, positions: Sequence[int], stars: Sequence[StarList]) -> d
     camera, focuser = rig.camera, rig.focuser
     assert camera is not None and focuser is not None, "a run needs both"
     width_mm, height_mm = (side * camera.pixel_um / 1000 for side in (camera.columns, camera.rows))
-    zones = _zones(rig, positions, stars, width_mm, height_mm)
-    try:
-        found = field_focus(zones, width_mm, height_mm)
-    except NoField:
-        return None
-    return _numbers(found, width_mm, height_mm)
-
-
-def _zones(
-    rig: Rig, positions: Sequence[int], stars: Sequence[StarList], width_mm: float, height_mm: float
-) -> list[Zone]:
-    camera, focuser = rig.camera, rig.focuser
-    assert camera is not None and focuser is not None
-    outward = 1 if focuser.more_is == "outward" else -1
-    # the frames' places are brought to one frame's, so that a star stays in its zone
+    # the frames' places are brought to one frame's: a star stays where it is
     shared = shared_sizes(stars)
     if shared is None:
-        return []
-    x_mm = (shared.x_px + 0.5) * camera.pixel_um / 1000 - width_mm / 2
-    y_mm = (shared.y_px + 0.5) * camera.pixel_um / 1000 - height_mm / 2
-    across = np.clip(((x_mm / width_mm + 0.5) * _ACROSS).astype(int), 0, _ACROSS - 1)
-    down = np.clip(((y_mm / height_mm + 0.5) * _DOWN).astype(int), 0, _DOWN - 1)
-    zones = []
-    for row in range(_DOWN):
-        for column in range(_ACROSS):
-            here = (across == column) & (down == row)
-            points = []
-            for k, position in enumerate(positions):
-                sizes = shared.sizes_px[k, here]
-                sizes = sizes[np.isfinite(sizes)]
-                if sizes.size < _LEAST_STARS:
-                    continue
-                middle = float(np.median(sizes))
-                spread = 1.4826 * float(np.median(np.abs(sizes - middle)))
-                error = max(_MEDIAN_ERROR * spread / np.sqrt(sizes.size), 0.005 * middle)
-                points.append(Point(outward * position * focuser.um_per_step, middle, error))
-            if points:
-                zones.append(Zone(float(x_mm[here].mean()), float(y_mm[here].mean()), points))
-    return zones
+        return None
+    outward = 1 if focuser.more_is == "outward" else -1
+    seen = FieldStars(
+        outward * focuser.um_per_step * np.array(positions, dtype=np.float64),
+        (shared.x_px + 0.5) * camera.pixel_um / 1000 - width_mm / 2,
+        (shared.y_px + 0.5) * camera.pixel_um / 1000 - height_mm / 2,
+        shared.sizes_px,
+    )
+    try:
+        return _numbers(field_focus(seen, width_mm, height_mm), width_mm, height_mm)
+    except NoField:
+        return None
 
 
 def _numbers(found: FieldFocus, width_mm: float, height_mm: float) -> dict[str, Any]:
