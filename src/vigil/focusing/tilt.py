@@ -38,7 +38,7 @@ class FieldStars:
 
 @dataclass(frozen=True, slots=True)
 class ZoneFocus:
-    """The best position of a part of the field in µm, and its standard error; where its stars lie."""
+    """The best position in the middle of a part of the field, µm, and its standard error."""
 
     x_mm: float
     y_mm: float
@@ -206,6 +206,9 @@ def _zones(
             continue
         own = float(by_best @ left[here]) / known
         spread = float(np.sqrt(np.mean((left[here] - own * by_best) ** 2)))
-        best = float(np.mean(seen.bowl[here] @ free[:4])) + own
-        told.append(ZoneFocus(float(x[here].mean()), float(y[here].mean()), best, spread / math.sqrt(known)))
+        x_mm = (place % _ACROSS + 0.5 - _ACROSS / 2) * width_mm / _ACROSS
+        y_mm = (place // _ACROSS + 0.5 - _DOWN / 2) * height_mm / _DOWN
+        u, v = 2 * x_mm / math.hypot(width_mm, height_mm), 2 * y_mm / math.hypot(width_mm, height_mm)
+        best = float(np.array([1.0, u, v, u * u + v * v]) @ free[:4]) + own
+        told.append(ZoneFocus(x_mm, y_mm, best, spread / math.sqrt(known)))
     return told

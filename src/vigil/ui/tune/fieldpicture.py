@@ -71,7 +71,7 @@ class FieldPicture(Picture):
         write(painter, QPointF(16, 30), "Focus over the field", "text", text_font(Size.LARGE, True))
         field = self._field
         if field is None:
-            said = "Choose an accepted run with stars enough in every part of the field."
+            said = "Choose an accepted run: six stars have to be in four of its frames or more."
             write(painter, QPointF(16, 50), said, "soft")
             return
         for k, line in enumerate(field_words(field, self._zone_um)):
