@@ -119,7 +119,7 @@ def one_tilt(seed: int) -> dict[str, Any]:
     return {
         "kind": "tilt",
         "found": True,
-        "error": round(abs(field["tilt_deg"] / true_deg - 1), 4),
+        "error": round(float(abs(field["tilt_deg"] / true_deg - 1)), 4),
         "direction_deg": round(float(apart), 2),
         "tilt_deg": round(float(true_deg), 4),
     }
