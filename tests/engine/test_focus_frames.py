@@ -20,10 +20,10 @@ def frame(stars: int, found: int, clipped: int = 0) -> FocusFrame:
         (frame(60, 80), True, True, None),
         (frame(60, 80, clipped=4), True, True, None),  # some bright star always does
         (frame(20, 40, clipped=20), True, True, 4 / 3),
-        (frame(6, 8), True, True, 4 * 2**2.3),
+        (frame(4, 6), True, True, 4 * 2**2.3),
         (frame(6, 8), False, False, None),  # enough for a position of a sweep
-        (frame(3, 4), False, False, 4 * (5 / 3) ** 2.3),
-        (frame(11, 14), True, True, 10.0),  # not in many small steps
+        (frame(2, 3), False, False, 4 * 2**2.3),
+        (frame(7, 9), True, True, 10.0),  # not in many small steps
         (frame(0, 0), True, True, 10.0),
         (frame(0, 0), True, False, None),  # under a cloud more time shows nothing more
     ],
