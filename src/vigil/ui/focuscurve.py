@@ -65,7 +65,8 @@ class FocusCurve(GrowingRun[FocusRun]):
         below = 34.0 + (_STAR_PX + 12.0 if starry else 8.0)
         plot = QRectF(_LEFT, _TOP, self.width() - _LEFT - 62, self.height() - _TOP - below)
         if not run.samples or plot.width() < 80 or plot.height() < 50:
-            write(painter, plot.center(), "the first frame is being taken", "soft", None, CENTRE)
+            said = "no frame was taken" if run.outcome else "the first frame is being taken"
+            write(painter, plot.center(), said, "soft", None, CENTRE)
             return
         if not any(s.hfr_px > 0 for s in run.samples):
             where = ", ".join(f"{s.position}" for s in run.samples[-6:])
