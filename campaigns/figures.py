@@ -65,9 +65,15 @@ def _results(left: list[Item], processes: int) -> Iterator[tuple[str, dict[str, 
     if processes < 2 or len(left) < 2:
         yield from map(_work, range(len(left)))
         return
+    failed: BaseException | None = None
     with ProcessPoolExecutor(processes, multiprocessing.get_context("fork")) as pool:
         for ended in as_completed([pool.submit(_work, number) for number in range(len(left))]):
-            yield ended.result()
+            # what the others found is kept before it is told
+            failed = failed or ended.exception()
+            if ended.exception() is None:
+                yield ended.result()
+    if failed is not None:
+        raise failed
 
 
 def _commit() -> str:

@@ -10,7 +10,7 @@ from typing import Any
 from vigil.cli import BAD_INPUT, NOT_ALL, OK, BadInput
 from vigil.cli.bencherrands import Order, alone_wanted, carry_out
 from vigil.cli.files import EXAMPLE_RIGS, load_document, rig_path
-from vigil.cli.rigchange import keep_changed
+from vigil.cli.rigchange import take_over
 from vigil.documents.errands import Outcome
 from vigil.documents.events import Event, Kind
 from vigil.documents.focusruns import NEAR
@@ -120,5 +120,4 @@ def _take_over(rig: Rig, path: Path, values: dict[str, Any]) -> None:
     else:
         found = values["backlash"]
         changed = with_backlash(rig, 0 if found["none_shows"] else found["steps"])
-    said = keep_changed(changed, path)
-    print(f"{rig.id}: taken over{f'; {said}' if said else ''}", file=sys.stderr)
+    take_over(changed, path)

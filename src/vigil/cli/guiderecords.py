@@ -2,22 +2,21 @@
 
 import argparse
 import json
-import sys
 from pathlib import Path
 from typing import Any
 
 from vigil.cli import OK, BadInput
 from vigil.cli.files import EXAMPLE_RIGS, load_document, rig_path
-from vigil.cli.rigchange import keep_changed
+from vigil.cli.rigchange import take_over
 from vigil.documents.rig import Rig
 from vigil.documents.rig.change import with_values
-from vigil.documents.rig.guidevalues import study_values
+from vigil.documents.rig.guidevalues import advised_axis, study_values
 from vigil.files.guidecsv import read_guide_record
 from vigil.guiding.laws import AxisSettings
 from vigil.guiding.record import BadRecord, GuideRecord
 from vigil.guiding.replay import CantReplay, Replayed, replay
 from vigil.guiding.split import split
-from vigil.guiding.study import AxisStudy, Study, calm, study
+from vigil.guiding.study import Study, calm, study
 
 
 def of_a_record(args: argparse.Namespace) -> int:
@@ -43,8 +42,7 @@ def _take_over(found: Study, name: str | None) -> None:
     rig = load_document(Rig, path)
     if rig.guider is None:
         raise BadInput(f"{rig.id} has no guider that could take the advice")
-    said = keep_changed(with_values(rig, study_values(found)), path)
-    print(f"{rig.id}: taken over{f'; {said}' if said else ''}", file=sys.stderr)
+    take_over(with_values(rig, study_values(found)), path)
 
 
 def summary(found: Study) -> dict[str, Any]:
@@ -71,25 +69,13 @@ def summary(found: Study) -> dict[str, Any]:
         "more_min": round(found.more_min, 1),
         "advice": {
             "exposure_s": found.exposure_s,
-            **{name: _advised(axis) for name, axis in both.items()},
+            **{name: advised_axis(axis) for name, axis in both.items()},
         },
         "predicted_rms_arcsec": _with_total({n: a.best.predicted_rms_arcsec for n, a in both.items()}),
         "predicted_slow_rms_arcsec": _with_total({n: a.best.promised_rms_arcsec for n, a in both.items()}),
         "predicted_error_arcsec": {n: round(a.best.error_arcsec, 4) for n, a in both.items()},
         "present_rms_arcsec": _with_total({n: a.present_rms_arcsec for n, a in both.items()}),
     }
-
-
-def _advised(axis: AxisStudy) -> dict[str, Any]:
-    settings = axis.best.settings
-    told: dict[str, Any] = {
-        "law": settings.law,
-        "strength": settings.strength,
-        "dead_band_arcsec": settings.dead_band_arcsec,
-    }
-    if settings.period_s is not None and settings.wave_arcsec is not None:
-        told |= {"period_s": round(settings.period_s, 1), "wave_arcsec": round(settings.wave_arcsec, 2)}
-    return told
 
 
 def _with_total(by_axis: dict[str, float]) -> dict[str, float]:

@@ -1,6 +1,7 @@
 """A rig changed from the command line: written, and told to its keeper."""
 
 import asyncio
+import sys
 from pathlib import Path
 
 from vigil.cli.files import my_rigs, own_folders
@@ -9,6 +10,12 @@ from vigil.documents.rig import Rig
 from vigil.documents.store import save
 from vigil.link.attach import command, keeper_status
 from vigil.link.socket import SocketLink
+
+
+def take_over(changed: Rig, path: Path) -> None:
+    """What was measured becomes the rig's, and that is said."""
+    said = keep_changed(changed, path)
+    print(f"{changed.id}: taken over{f'; {said}' if said else ''}", file=sys.stderr)
 
 
 def keep_changed(changed: Rig, path: Path) -> str:

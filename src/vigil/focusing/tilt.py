@@ -10,6 +10,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.optimize import least_squares
 
 from vigil.focusing.fit import NoCurve, Point, fit
@@ -71,8 +72,8 @@ class NoField(ValueError):
 class _Seen:
     """One row a size that was seen: which frame and star, where, and the logarithm of the size."""
 
-    frame: "np.ndarray[tuple[int], np.dtype[np.intp]]"
-    star: "np.ndarray[tuple[int], np.dtype[np.intp]]"
+    frame: NDArray[np.intp]
+    star: NDArray[np.intp]
     at_um: Floats
     bowl: Floats
     """[row, (1, x, y, x² + y²)], x and y in halves of the diagonal."""
@@ -106,7 +107,7 @@ def field_focus(stars: FieldStars, width_mm: float, height_mm: float) -> FieldFo
     )
 
 
-def _rows(stars: FieldStars, often: "np.ndarray[tuple[int], np.dtype[np.bool_]]", half_mm: float) -> _Seen:
+def _rows(stars: FieldStars, often: NDArray[np.bool_], half_mm: float) -> _Seen:
     frame, star = np.nonzero(np.isfinite(stars.sizes_px) & often)
     x, y = stars.x_mm[star] / half_mm, stars.y_mm[star] / half_mm
     bowl = np.stack([np.ones_like(x), x, y, x**2 + y**2], axis=1)

@@ -20,8 +20,8 @@ LAWS: tuple[LawName, ...] = ("proportional", "predictive", "damped", "one-sided"
 class AxisSettings:
     """Of one axis. `strength` is the share of the error that is taken back, under `dead_band_arcsec` nothing
     is. `period_s` is that of the worm where it is known (predictive), `wave_arcsec` about how large its first
-    wave is. `towards` is the only way that is
-    corrected (one-sided): +1 moves the star to smaller values; 0 learns it from the drift."""
+    wave is. `towards` is the only way that is corrected (one-sided): +1 moves the star to smaller values; 0
+    learns it from the drift."""
 
     law: LawName = "proportional"
     strength: float = 0.7
