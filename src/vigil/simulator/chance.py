@@ -14,12 +14,11 @@ def generator(seed: int, *what: str | int) -> np.random.Generator:
 
 def uniform_of(numbers: NDArray[np.int64], seed: int, stream: int) -> NDArray[np.float64]:
     """One uniform deviate in 0…1 for each number, the same whenever asked (SplitMix64's finaliser)."""
-    with np.errstate(over="ignore"):
-        z = numbers.astype(np.uint64) * np.uint64(0x9E3779B97F4A7C15)
-        z += np.uint64((seed * 0xD1B54A32D192ED03 + stream * 0x8CB92BA72F3D8DD7) % 2**64)
-        z = (z ^ (z >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
-        z = (z ^ (z >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
-        z ^= z >> np.uint64(31)
+    z = numbers.astype(np.uint64) * np.uint64(0x9E3779B97F4A7C15)
+    z += np.uint64((seed * 0xD1B54A32D192ED03 + stream * 0x8CB92BA72F3D8DD7) % 2**64)
+    z = (z ^ (z >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
+    z = (z ^ (z >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
+    z ^= z >> np.uint64(31)
     return (z >> np.uint64(11)).astype(np.float64) * 2.0**-53
 
 

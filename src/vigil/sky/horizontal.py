@@ -42,6 +42,9 @@ def astrom_of(instants: Instants, site: Site) -> Any:
     between them, and are off by 0.02″ at most. Those of months are reckoned each for itself.
     """
     # Earth is turned by the instants' own UT1 below: a rounded one serves for what changes slowly
+    if np.ndim(instants.utc1) == 0:
+        i = instants
+        return _one_astrom(*(float(part) for part in (i.utc1, i.utc2, i.ut11, i.ut12, i.dut1_s)), site)
     day, dut1_s = float(np.min(instants.utc1)), round(float(np.mean(instants.dut1_s)), 3)
     days = np.asarray(instants.utc1 - day + instants.utc2)
     first, last = days.min(), days.max()
@@ -52,12 +55,23 @@ def astrom_of(instants: Instants, site: Site) -> Any:
         tenths, which = np.unique(np.rint(days / _ROUND_DAYS).astype(int), return_inverse=True)
     if tenths.size > _MANY:
         return _whole_astrom(instants.utc1, instants.utc2, instants.dut1_s, site)
-    bare, bending = _air(site)
-    bases = np.empty(tenths.size, erfa.dt_eraASTROM)
-    for n, tenth in enumerate(tenths.tolist()):
-        bases[n] = _astrom_at(day, tenth, dut1_s, bare)
-    bases["refa"], bases["refb"] = bending
+    bases = np.concatenate([_base(day, tenth, dut1_s, site) for tenth in tenths.tolist()])
     return erfa.aper13(ut11, ut12, bases[which.reshape(days.shape)])
+
+
+@lru_cache(maxsize=64)
+def _one_astrom(utc1: float, utc2: float, ut11: float, ut12: float, dut1_s: float, site: Site) -> Any:
+    """Of one instant: whatever looks at the sky now asks for the same."""
+    return erfa.aper13(ut11, ut12, _base(utc1, round(utc2 / _ROUND_DAYS), round(dut1_s, 3), site)[0])
+
+
+@lru_cache(maxsize=2 * _MANY)
+def _base(utc1: float, tenth: int, dut1_s: float, site: Site) -> Any:
+    """At so many times ten minutes after a Julian date, in the site's air; shape (1,)."""
+    bare, bending = _air(site)
+    base = np.array([_astrom_at(utc1, tenth, dut1_s, bare)])
+    base["refa"], base["refb"] = bending
+    return base
 
 
 @lru_cache(maxsize=2 * _MANY)

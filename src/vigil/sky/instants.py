@@ -3,6 +3,7 @@
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from functools import lru_cache
 
 import erfa
 import numpy as np
@@ -12,6 +13,7 @@ from vigil.sky.ut1_table import FIRST_MJD, STEP_DAYS, UT1_UTC_S
 
 Floats = NDArray[np.float64]
 _UNIX_EPOCH_JD = 2440587.5
+_UT1_MJD = FIRST_MJD + STEP_DAYS * np.arange(len(UT1_UTC_S))
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,8 +48,14 @@ def from_unix(unix_s: float | Floats) -> Instants:
 def from_datetimes(moments: datetime | Iterable[datetime]) -> Instants:
     """Instants from one aware datetime (scalar arrays) or several. Raises ValueError for a naive one."""
     if isinstance(moments, datetime):
-        return from_unix(unix_s(moments))
+        return _one_instant(unix_s(moments))
     return from_unix(np.array([unix_s(m) for m in moments]))
+
+
+@lru_cache(maxsize=64)
+def _one_instant(seconds: float) -> Instants:
+    """Everything in a night asks for the same `now`, one after the other."""
+    return from_unix(seconds)
 
 
 def unix_s(moment: datetime) -> float:
@@ -64,5 +72,4 @@ def to_datetime(seconds: float) -> datetime:
 
 def ut1_minus_utc_s(mjd: float | Floats) -> Floats:
     """UT1−UTC in seconds, linear between the rows of the bundled table and 0 outside it."""
-    grid = FIRST_MJD + STEP_DAYS * np.arange(len(UT1_UTC_S))
-    return np.asarray(np.interp(mjd, grid, UT1_UTC_S, left=0.0, right=0.0))
+    return np.asarray(np.interp(mjd, _UT1_MJD, UT1_UTC_S, left=0.0, right=0.0))

@@ -79,7 +79,10 @@ class Seeing:
             long_fwhm *= float(np.exp(self._flickers * self._flicker.mean(seconds, end)))
         still = self._axes[0].variance_of_mean(exposure_s) * rms**2
         sharp = max(long_fwhm**2 - _FWHM_PER_SIGMA**2 * still, (0.3 * long_fwhm) ** 2)
-        shake_rms = self._weather.shake_rms_arcsec(at)
-        moved = [m + shake_rms * axis.mean(seconds, end) for m, axis in zip(moved, self._shakes, strict=True)]
-        shaken = shake_rms**2 * (1 - self._shakes[0].variance_of_mean(exposure_s))
+        shake_rms, shaken = self._weather.shake_rms_arcsec(at), 0.0
+        if shake_rms:
+            moved = [
+                m + shake_rms * axis.mean(seconds, end) for m, axis in zip(moved, self._shakes, strict=True)
+            ]
+            shaken = shake_rms**2 * (1 - self._shakes[0].variance_of_mean(exposure_s))
         return Dance(moved[0], moved[1], float(np.sqrt(sharp + _FWHM_PER_SIGMA**2 * shaken)))

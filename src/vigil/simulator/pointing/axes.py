@@ -5,6 +5,7 @@ Directions are unit vectors (cos δ cos H, cos δ sin H, sin δ) of hour angle H
 """
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -44,7 +45,15 @@ class Looks:
 
 def vector(hour_angle_deg: float | Floats, dec_deg: float | Floats) -> Floats:
     h, d = np.radians(hour_angle_deg), np.radians(dec_deg)
-    return np.stack(np.broadcast_arrays(np.cos(d) * np.cos(h), np.cos(d) * np.sin(h), np.sin(d)), axis=-1)
+    flat = np.cos(d)
+    return _along_last(flat * np.cos(h), flat * np.sin(h), np.sin(d))
+
+
+def _along_last(x: Floats, y: Floats, z: Floats) -> Floats:
+    """Vectors of their components, as `np.stack` makes them, which takes longer over a few than all else."""
+    vectors = np.empty((*np.shape(x), 3))
+    vectors[..., 0], vectors[..., 1], vectors[..., 2] = x, y, z
+    return vectors
 
 
 def angles_deg(direction: Floats) -> tuple[Floats, Floats]:
@@ -60,6 +69,7 @@ def _turn(axis: Floats, angle_rad: float) -> Floats:
     return np.asarray(np.eye(3) + np.sin(angle_rad) * cross + (1 - np.cos(angle_rad)) * cross @ cross)
 
 
+@lru_cache(maxsize=64)
 def polar_tilt(latitude_deg: float, altitude_deg: float, azimuth_deg: float) -> Floats:
     """The rotation that a mount suffers whose axis is aimed too high and, about the zenith, too far east."""
     zenith = vector(0.0, latitude_deg)
@@ -70,7 +80,9 @@ def polar_tilt(latitude_deg: float, altitude_deg: float, azimuth_deg: float) -> 
     raised = _turn(sideways / length, np.radians(altitude_deg)) if length > 1e-9 else np.eye(3)
     east = np.array([0.0, -1.0, 0.0])
     sense = 1.0 if np.dot(np.cross(zenith, pole), east) > 0 else -1.0
-    return np.asarray(_turn(zenith, sense * np.radians(azimuth_deg)) @ raised)
+    tilt = np.asarray(_turn(zenith, sense * np.radians(azimuth_deg)) @ raised)
+    tilt.setflags(write=False)
+    return tilt
 
 
 def looks_at(hour_angle_deg: float | Floats, dec_deg: float | Floats, errors: AxisErrors) -> Looks:
@@ -99,9 +111,8 @@ def looks_at(hour_angle_deg: float | Floats, dec_deg: float | Floats, errors: Ax
 def _north_and_east(hour_angle_deg: Floats, dec_deg: Floats) -> tuple[Floats, Floats]:
     """The unit tangents at a direction."""
     ha, dec = np.radians(hour_angle_deg), np.radians(dec_deg)
-    north = np.stack([-np.sin(dec) * np.cos(ha), -np.sin(dec) * np.sin(ha), np.cos(dec)], axis=-1)
-    east = np.stack([np.sin(ha), -np.cos(ha), np.zeros_like(ha)], axis=-1)
-    return north, east
+    sin_ha, cos_ha, sin_dec = np.sin(ha), np.cos(ha), np.sin(dec)
+    return _along_last(-sin_dec * cos_ha, -sin_dec * sin_ha, np.cos(dec)), _along_last(sin_ha, -cos_ha, 0.0)
 
 
 def position_angle_deg(here: Floats, there: Floats) -> Floats:
@@ -117,16 +128,11 @@ def beside(looks: Looks, across_deg: float | Floats, along_deg: float | Floats) 
     """Another direction fixed to the tube: so far along its up and across it, to the right as the sky is
     seen."""
     here = vector(looks.hour_angle_deg, looks.dec_deg)
-    up, right = (_towards(looks, angle) for angle in (0.0, -90.0))
+    north, east = _north_and_east(looks.hour_angle_deg, looks.dec_deg)
+    turn = np.radians(looks.up_deg)[..., np.newaxis]
+    up, right = (np.cos(way) * north + np.sin(way) * east for way in (turn, turn - np.pi / 2))
     along, across = (np.tan(np.radians(np.asarray(way)))[..., np.newaxis] for way in (along_deg, across_deg))
     there = here + along * up + across * right
     above = there + _STEP_RAD * up
     ha_deg, dec_deg = angles_deg(there)
     return Looks(ha_deg, dec_deg, position_angle_deg(there, above))
-
-
-def _towards(looks: Looks, angle_deg: float) -> Floats:
-    """The unit tangent at an angle from the tube's up, north through east."""
-    north, east = _north_and_east(looks.hour_angle_deg, looks.dec_deg)
-    angle = np.radians(looks.up_deg + angle_deg)
-    return np.asarray(np.cos(angle)[..., np.newaxis] * north + np.sin(angle)[..., np.newaxis] * east)
