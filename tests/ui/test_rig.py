@@ -512,3 +512,24 @@ def test_going_somewhere_by_hand_is_one_line_and_two_choices(stage: Stage) -> No
     go.place.setText("NGC 22999")
     go.go.click()
     assert "no object is called" in rig.hand.told.text() and len(stage.bridge.asked) == before
+
+
+def test_a_device_is_asked_by_name_from_the_command_bar(stage: Stage) -> None:
+    stage.workspace("Watch")
+    connected(stage)
+    bar = stage.window.command_bar
+
+    def type_and_enter(words: str) -> None:
+        stage.press(Qt.Key.Key_K, control=True)
+        stage.qtbot.keyClicks(bar.line, words)
+        stage.qtbot.keyClick(bar.line, Qt.Key.Key_Return)
+
+    type_and_enter("unpark")
+    assert asked(stage) == {"device": "mount", "action": "unpark"}
+    rig = stage.window.current
+    assert (rig.name, rig.current, rig.hand.told.text()) == ("Rig", "mount", "unpark …")
+    before = len(stage.bridge.asked)
+    connected(stage, report("mount", cannot={"park": "it has no park"}))
+    type_and_enter("mount: park")
+    assert bar.rows.actions_found[0].hindrance() == "it has no park"
+    assert bar.isVisible() and len(stage.bridge.asked) == before

@@ -84,6 +84,15 @@ def test_commands_are_found_and_done_by_typing(stage: Stage) -> None:
     assert not bar.isVisible()
 
 
+def test_what_a_workspace_offers_is_done_where_it_is_seen(stage: Stage) -> None:
+    stage.workspace("Night")
+    stage.press(Qt.Key.Key_K, control=True)
+    stage.qtbot.keyClicks(stage.window.command_bar.line, "bench guid")
+    stage.qtbot.keyClick(stage.window.command_bar.line, Qt.Key.Key_Return)
+    assert stage.window.current.name == "Tune"
+    assert stage.window.current.choices["Guiding"].isChecked()
+
+
 def test_every_action_has_a_name_of_its_own_and_keys_of_its_own(stage: Stage) -> None:
     actions = stage.window.find_actions("")
     names, keys = [a.name for a in actions], [a.keys for a in actions if a.keys]

@@ -1,6 +1,7 @@
 """The window: ribbon, workspace words, work area, status line; keys; closing."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, QSettings, Qt
@@ -332,13 +333,21 @@ class Window(QMainWindow):
         shortcut.activated.connect(go)
 
     def find_actions(self, typed: str) -> list[Action]:
-        """What matches the words typed: those that can be done now first."""
+        """What matches the words typed: those that can be done now first. What a workspace offers is done
+        there, where it is seen."""
         self.build_all()
-        here = [a for w in self.workspaces.values() for a in w.actions_here()]
-        told = [*here, *self._actions, *self.calls.actions()]
+        there = [self._done_in(n, a) for n, w in self.workspaces.items() for a in w.actions_here()]
+        told = [*self._actions, *there, *self.calls.actions()]
         found = [a for a in told if a.matches(typed) and a.name != "Commands"]
         begins = typed.casefold().strip()
         return sorted(found, key=lambda a: (bool(a.hindrance()), not a.name.casefold().startswith(begins)))
+
+    def _done_in(self, name: str, action: Action) -> Action:
+        def go() -> None:
+            self.go_to(name)
+            action.run()
+
+        return replace(action, run=go)
 
     # -- going about -----------------------------------------------------------------------------------
 

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QV
 
 from vigil.documents.actions import Action, Takes, Value
 from vigil.documents.deeds import Deed, Stage
-from vigil.documents.hand import ALL, actions_of
+from vigil.documents.hand import ALL, actions_of, find_action
 from vigil.documents.messages import DeviceReport
 from vigil.ui.caret import TextLine
 from vigil.ui.linkstate import LinkState
@@ -226,25 +226,14 @@ class ByHand(QWidget):
         self._say(f"{action.words} …", "small")
         self._session.device(self._device, action.name, **given)
 
-    def hindrance(self, action: str) -> str:
-        """Why something can't be asked for now; empty when it can."""
-        session = self._session
-        report = session.reports.get(self._device)
-        if session.link is not LinkState.OPEN:
-            return "no keeper answers"
-        if report is None:
-            return "the keeper does not know it yet"
-        if session.run in ("running", "closing") and action != "stop":
-            return "a night runs: hold it first"
-        connected = report.lamp in ("ready", "busy")
-        if action == "connect":
-            return "connected already" if connected and not report.fault else ""
-        return report.cannot.get(action, "") if connected else "not connected"
+    def do(self, action: str) -> None:
+        """Something that needs no value, as its button does it."""
+        self._do(find_action(self._device, action), {})
 
     def refresh(self) -> None:
         report: DeviceReport | None = self._session.reports.get(self._device)
         for made in self.controls.values():
-            why = self.hindrance(str(made.property("action")))
+            why = hindrance(self._session, self._device, str(made.property("action")))
             made.setEnabled(not why)
             made.setToolTip(why or made.accessibleName())
         reasons = dict(report.cannot) if report and report.lamp in ("ready", "busy") else {}
@@ -272,6 +261,21 @@ class ByHand(QWidget):
         self.told.setText(text)
         set_styled(self.told, "role", role)
         self.told.setVisible(bool(text))
+
+
+def hindrance(session: Session, device: str, action: str) -> str:
+    """Why something can't be asked of a device now; empty when it can."""
+    report = session.reports.get(device)
+    if session.link is not LinkState.OPEN:
+        return "no keeper answers"
+    if report is None:
+        return "the keeper does not know it yet"
+    if session.run in ("running", "closing") and action != "stop":
+        return "a night runs: hold it first"
+    connected = report.lamp in ("ready", "busy")
+    if action == "connect":
+        return "connected already" if connected and not report.fault else ""
+    return report.cannot.get(action, "") if connected else "not connected"
 
 
 def _text(made: QWidget) -> str:

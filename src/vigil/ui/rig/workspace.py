@@ -25,6 +25,7 @@ from vigil.ui.linkstate import LinkState
 from vigil.ui.musterlist import MusterList
 from vigil.ui.pieces import Choice, OneLine, button, label, row, wrapped
 from vigil.ui.rig.cards import Cards
+from vigil.ui.rig.commands import device_commands
 from vigil.ui.rig.compare import Compare
 from vigil.ui.rig.editor import Editor
 from vigil.ui.rig.hand import ByHand
@@ -201,7 +202,13 @@ class RigWorkspace(Workspace):
             Action("Connect all and cool", lambda: session.device(ALL, "ready"), "", no_keeper),
             Action("Disconnect all devices", lambda: session.device(ALL, "disconnect"), "", no_keeper),
             Action("Compare two rigs", self.show_comparison),
+            *device_commands(session, self._work),
         ]
+
+    def _work(self, part: str, action: str) -> None:
+        """Ask something of a device where its answer can be read."""
+        self.choose(part)
+        self.hand.do(action)
 
     # -- choosing -------------------------------------------------------------------------------------
 
