@@ -169,6 +169,24 @@ def test_by_keyboard_study_and_take_the_advice(guiding: Guiding) -> None:
     assert now.exposure_s == found.exposure_s and now.ra.law == found.ra.best.settings.law
 
 
+def test_the_worm_is_shown_with_the_method_that_knows_it(guiding: Guiding) -> None:
+    stage, tools = guiding.stage, guiding.bench.tools
+    period, of_dec = tools.fields["ra", "period_s"], tools.fields["dec", "period_s"]
+    guiding.bench.show_view("Graph")
+    assert not period.isVisible() and not tools.names["period_s"].isVisible()
+    stage.session.edits.edit(("guider", "ra", "law"), "predictive")
+    stage.settle()
+    assert period.isVisible() and not of_dec.isVisible() and period.text() == ""
+    period.setFocus()
+    stage.qtbot.keyClicks(period, "478.7")
+    stage.qtbot.keyClick(period, Qt.Key.Key_Return)
+    assert stage.session.rig.guider is not None and stage.session.rig.guider.ra.period_s == 478.7
+    period.selectAll()
+    stage.qtbot.keyClick(period, Qt.Key.Key_Delete)
+    stage.qtbot.keyClick(period, Qt.Key.Key_Return)
+    assert stage.session.rig.guider.ra.period_s is None, "it is looked for again"
+
+
 def test_a_record_of_the_ledger_is_opened_to_be_studied(
     guiding: Guiding, monkeypatch: pytest.MonkeyPatch
 ) -> None:

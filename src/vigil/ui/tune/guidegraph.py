@@ -96,7 +96,8 @@ class GuideGraph(Picture):
         self._paint_frame(painter, graph, scatter)
         last = self._seen.last
         if last is None:
-            write(painter, graph.center(), self._said, "soft", None, CENTRE)
+            between = QPointF(graph.center().x(), graph.top() + graph.height() * 0.4)  # no line crosses it
+            write(painter, between, self._said, "soft", None, CENTRE)
             return
         begins = last - timedelta(minutes=self.span_min)
         part = self._seen.since(begins)

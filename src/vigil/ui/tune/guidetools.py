@@ -15,10 +15,14 @@ from vigil.ui.pieces import Choice, Facts, Told, button, column, label
 from vigil.ui.tune.tools import Doing, left, line, value_field, whole
 
 _ROWS = (("strength", "strength"), ("dead_band_arcsec", "dead band, ″"), ("longest_pulse_ms", "longest, ms"))
+_WORM = (("period_s", "worm's period, s"), ("wave_arcsec", "worm's wave, ″"))
+"""For the predictive method, which looks for what is left empty."""
 _READ: dict[str, Callable[[str], Any]] = {
     "strength": lambda t: number(t, "correction strength", 0, 2),
     "dead_band_arcsec": lambda t: number(t.removesuffix("″"), "dead band", 0, 60),
     "longest_pulse_ms": lambda t: whole_number(t.removesuffix("ms"), "longest pulse", 10, 20_000),
+    "period_s": lambda t: number(t.removesuffix("s"), "worm's period", 10, 10_000) if t.strip() else None,
+    "wave_arcsec": lambda t: number(t.removesuffix("″"), "worm's wave", 0.01, 600) if t.strip() else None,
 }
 _KEPT_PX, _SIDE_PX = 84, 62
 _SIDES = {"any": "", "east": "east", "west": "west"}
@@ -83,6 +87,7 @@ class GuideTools(QWidget):
         self.exposure = value_field("Guide exposure, s", self._set_exposure, doing.say)
         self.laws: dict[str, Choice] = {}
         self.fields: dict[tuple[str, str], ValueField] = {}
+        self.names: dict[str, QWidget] = {}
         self.figures, self.said = Facts(), Told("", "soft")
         made = column(gap=6)
         made.addLayout(left(self.guide, self.watch, self.stop))
@@ -114,8 +119,10 @@ class GuideTools(QWidget):
             (("ra", "right asc."), ("dec", "declination")), start=1
         ):
             grid.addWidget(label(words, "soft"), 0, column_number)
-            for row_number, (key, name) in enumerate(_ROWS, start=1):
-                grid.addWidget(label(name, "soft"), row_number, 0)
+            for row_number, (key, name) in enumerate((*_ROWS, *_WORM), start=1):
+                if key not in self.names:
+                    self.names[key] = label(name, "soft")
+                    grid.addWidget(self.names[key], row_number, 0)
                 apply = self._setter(axis, key)
                 field = value_field(f"{name}, {words}", apply, self._doing.say)
                 self.fields[axis, key] = field
@@ -130,7 +137,9 @@ class GuideTools(QWidget):
 
     def _setter(self, axis: str, key: str) -> Callable[[str], None]:
         def apply(text: str) -> None:
-            self._doing.edit({("guider", axis, key): _READ[key](text)}, dict(_ROWS)[key].split(",")[0])
+            self._doing.edit(
+                {("guider", axis, key): _READ[key](text)}, dict((*_ROWS, *_WORM))[key].split(",")[0]
+            )
 
         return apply
 
@@ -181,8 +190,13 @@ class GuideTools(QWidget):
         self.exposure.show_value(f"{guider.exposure_s:g}")
         for axis, part in (("ra", guider.ra), ("dec", guider.dec)):
             self.laws[axis].setCurrentText(part.law)
-            for key, _ in _ROWS:
-                self.fields[axis, key].show_value(f"{getattr(part, key):g}")
+            for key, _ in (*_ROWS, *_WORM):
+                value = getattr(part, key)
+                self.fields[axis, key].show_value("" if value is None else f"{value:g}")
+            for key, _ in _WORM:
+                self.fields[axis, key].setVisible(part.law == "predictive")
+        for key, _ in _WORM:
+            self.names[key].setVisible("predictive" in (guider.ra.law, guider.dec.law))
 
     def _show_sets(self, names: list[str]) -> None:
         if [self.kept.itemText(k) for k in range(self.kept.count())] != names:
