@@ -2,9 +2,9 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent
-from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QCheckBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from vigil.documents.messages import Command
 from vigil.documents.plan import Block
@@ -124,13 +124,13 @@ class BlockText(QWidget):
             foot.addWidget(part)
             foot.addSpacing(4)
         layout.addLayout(foot)
-        for child in self.findChildren(QWidget):
-            child.installEventFilter(self)
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        app.focusChanged.connect(self._focus_changed)
 
-    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        if event is not None and event.type() == QEvent.Type.FocusIn:
+    def _focus_changed(self, _before: QWidget | None, now: QWidget | None) -> None:
+        if now is not None and self.isAncestorOf(now):
             self.chosen.emit(self.block_id)
-        return False
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         self.chosen.emit(self.block_id)
