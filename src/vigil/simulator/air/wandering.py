@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from vigil.simulator.chance import normal_of
 
 Floats = NDArray[np.float64]
-_STRETCH = 64
+_STRETCH = 256
 _MEMORIES = 9.0
 _FORGETS, _LONG_STREAMS = 100.0, 5000
 
@@ -27,18 +27,12 @@ class Wanderer:
     step_s: float
 
     def series(self, from_s: float, to_s: float) -> Floats:
-        """Values at the grid's points from `from_s` (rounded down) to `to_s`; at least one.
-
-        The filter is run up over nine memories, so that two cameras that ask for different stretches of the
-        same time get the same values to one part in 8,000.
-        """
-        first, last = int(np.floor(from_s / self.step_s)), int(np.ceil(to_s / self.step_s))
-        ahead = int(np.ceil(_MEMORIES * self.memory_s / self.step_s))
-        numbers = np.arange(first - ahead, max(last, first + 1))
-        keep = math.exp(-self.step_s / self.memory_s)
-        white = normal_of(numbers, self.seed, self.stream) * np.sqrt(1 - keep**2)
-        wandered = accumulate(white.tolist(), lambda before, new: new + keep * before)
-        return np.array(list(wandered)[ahead:])
+        """Values at the grid's points from `from_s` (rounded down) to `to_s`; at least one."""
+        first, last = math.floor(from_s / self.step_s), math.ceil(to_s / self.step_s)
+        last = max(last, first + 1)
+        begins, ends = first // _STRETCH, (last - 1) // _STRETCH
+        values = np.concatenate([_stretch(self, number) for number in range(begins, ends + 1)])
+        return values[first - begins * _STRETCH : last - begins * _STRETCH]
 
     def at(self, seconds: float) -> float:
         """The value at one time."""
@@ -57,14 +51,22 @@ class Wanderer:
 def _value(wanderer: Wanderer, number: int) -> float:
     """At a point of the grid; weather is asked for every second, and changes more slowly."""
     stretch, place = divmod(number, _STRETCH)
-    return _stretch(wanderer, stretch)[place]
+    return float(_stretch(wanderer, stretch)[place])
 
 
-@lru_cache(maxsize=256)
-def _stretch(wanderer: Wanderer, number: int) -> list[float]:
-    """Values of so many points of the grid, one after another."""
-    begins_s = (number * _STRETCH + 0.5) * wanderer.step_s
-    values: list[float] = wanderer.series(begins_s, begins_s + _STRETCH * wanderer.step_s).tolist()
+@lru_cache(maxsize=512)
+def _stretch(wanderer: Wanderer, number: int) -> Floats:
+    """Values of so many points of the grid: reckoned once, they are the same for whoever asks.
+
+    The filter is run up over nine memories, so that two neighbours fit together to one part in 8,000.
+    """
+    ahead = math.ceil(_MEMORIES * wanderer.memory_s / wanderer.step_s)
+    numbers = np.arange(number * _STRETCH - ahead, (number + 1) * _STRETCH)
+    keep = math.exp(-wanderer.step_s / wanderer.memory_s)
+    white = normal_of(numbers, wanderer.seed, wanderer.stream) * np.sqrt(1 - keep**2)
+    wandered = accumulate(white.tolist(), lambda before, new: new + keep * before)
+    values = np.array(list(wandered)[ahead:])
+    values.setflags(write=False)
     return values
 
 

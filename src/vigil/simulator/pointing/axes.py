@@ -58,7 +58,7 @@ def _along_last(x: Floats, y: Floats, z: Floats) -> Floats:
 
 def angles_deg(direction: Floats) -> tuple[Floats, Floats]:
     """(hour angle, declination) of directions of any length."""
-    x, y, z = np.moveaxis(direction, -1, 0)
+    x, y, z = (direction[..., k] for k in range(3))
     return np.degrees(np.arctan2(y, x)), np.degrees(np.arctan2(z, np.hypot(x, y)))
 
 
