@@ -11,7 +11,7 @@ from vigil.documents.rig.beside import CoverPart
 from vigil.documents.rig.change import with_values
 from vigil.files.madeframes import made_frames
 
-RIG = with_values(quick_rig(), {("camera", "columns"): 400, ("camera", "rows"): 300}).model_copy(
+RIG = with_values(quick_rig(focuser=None), {("camera", "columns"): 400, ("camera", "rows"): 300}).model_copy(
     update={"cover": CoverPart(name="Flap")}
 )
 NO_COVER = RIG.model_copy(update={"cover": None})

@@ -181,7 +181,7 @@ def test_an_error_of_ours_costs_its_activity_and_not_the_night(
         return await run(self, work, *values)
 
     monkeypatch.setattr(Workshop, "run", sometimes)
-    played = play(quick_rig(), short_plan(count=1), tmp_path, 2)
+    played = play(quick_rig(focuser=None), short_plan(count=1), tmp_path, 2)
     assert failed and played.events[-1].values["frames"] == 2
     rescued = [f for f in played.frames if "rescued" in f["path"]]
     assert len(rescued) == 1 and Path(rescued[0]["path"]).exists()

@@ -32,9 +32,14 @@ def reasons(played: Played, kind: Kind) -> list[str]:
     return [event.reason for event in played.of(kind)]
 
 
-def test_a_whole_night(tmp_path: Path) -> None:
-    plan = short_plan(count=3)
-    played = play(quick_rig(), plan, tmp_path, seed=4)
+@pytest.fixture(scope="module")
+def whole(tmp_path_factory: pytest.TempPathFactory) -> Played:
+    """The night with pixels that is looked at from several sides."""
+    return play(quick_rig(), short_plan(count=3), tmp_path_factory.mktemp("whole"), seed=4)
+
+
+def test_a_whole_night(whole: Played) -> None:
+    played = whole
     assert [f["line"] for f in played.frames] == ["ic405-ha"] * 3 + ["ic405-l"] * 3
     assert all(f["hfr_px"] and f["stars"] > 20 for f in played.frames)
     assert parked_and_warm(played)
@@ -54,11 +59,10 @@ def test_a_whole_night(tmp_path: Path) -> None:
     assert focus.at < opens
 
 
-def test_frames_explain_themselves(tmp_path: Path) -> None:
-    played = play(quick_rig(), short_plan(count=1), tmp_path, seed=5)
-    frame = played.frames[0]
+def test_frames_explain_themselves(whole: Played) -> None:
+    frame = whole.frames[0]
     path = Path(frame["path"])
-    assert path.is_relative_to(tmp_path / "2027-01-12" / "IC-405" / "Ha")
+    assert path.parts[-4:-1] == ("2027-01-12", "IC-405", "Ha")
     header = read_frame(path).header
     expected = {
         "IMAGETYP": "LIGHT", "EXPTIME": 60.0, "FILTER": "Ha", "GAIN": 100, "OFFSET": 30, "XBINNING": 1,
@@ -275,7 +279,7 @@ def test_cloud_over_the_focus_run_goes_on_without_focus(tmp_path: Path) -> None:
 
     played = play(
         quick_rig(),
-        short_plan(),
+        short_plan(count=1),
         tmp_path,
         alter=lambda devices: replace(devices, camera=Clouded(devices.camera)),
         on_event=lambda event, _: seen.append(event),
@@ -283,7 +287,7 @@ def test_cloud_over_the_focus_run_goes_on_without_focus(tmp_path: Path) -> None:
     refused = [e for e in played.of(Kind.ACTIVITY_ENDED) if e.values["kind"] == "focus"]
     assert refused and all("cloud" in e.reason and "back at" in e.reason for e in refused)
     assert "going on without focus fresh until" in reasons(played, Kind.WAIVED)[0]
-    assert len(played.frames) == 4
+    assert len(played.frames) == 2
 
 
 def test_a_folder_that_goes_away_loses_no_frame(tmp_path: Path) -> None:
@@ -301,7 +305,7 @@ def test_a_folder_that_goes_away_loses_no_frame(tmp_path: Path) -> None:
             (out / "2027-01-12" / "IC-405" / "L").unlink(missing_ok=True)
             await played.ask(Command.RESUME)
 
-    played = play(quick_rig(), short_plan(), out, on_event=block, rescue=rescue)
+    played = play(quick_rig(focuser=None), short_plan(), out, on_event=block, rescue=rescue)
     assert len(played.frames) == 4
     paths = [Path(f["path"]) for f in played.frames]
     assert all(path.exists() for path in paths)

@@ -53,7 +53,7 @@ def test_a_night_on_a_target_with_an_unusual_name(tmp_path: Path) -> None:
     block = plan.blocks[0]
     target = block.target.model_copy(update={"name": name})
     plan = plan.model_copy(update={"blocks": [block.model_copy(update={"target": target})]})
-    rig = with_values(quick_rig(), {("camera", "name"): "Kamera Müller"})
+    rig = with_values(quick_rig(focuser=None), {("camera", "name"): "Kamera Müller"})
     played = play(rig, plan, tmp_path, 2)
     assert played.events[-1].values["frames"] == 2
     header = read_frame(Path(played.frames[0]["path"])).header
