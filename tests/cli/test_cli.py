@@ -4,6 +4,9 @@ import asyncio
 import io
 import json
 import math
+import os
+import subprocess
+import sys
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
@@ -24,6 +27,16 @@ from vigil.documents.store import dump, save
 from vigil.files.fits import read_frame, write_frame
 from vigil.files.hints import NoHint, header_position, header_scale
 from vigil.simulator.frame.draw import draw
+
+_THREADS = """
+import sys, os
+from vigil.cli import main
+assert "numpy" not in sys.modules, "too late for it"
+main(["targets", "IC 405", "--json"])
+import numpy
+print(os.environ["OPENBLAS_NUM_THREADS"], len(os.listdir("/proc/self/task")))
+"""
+
 
 SCENE = field_scene(demo_rig(), 5)
 
@@ -349,3 +362,11 @@ def test_a_night_is_rehearsed_in_words_and_in_odds(capsys: pytest.CaptureFixture
     ):
         assert main(words) == 2
         assert wrong in capsys.readouterr().err
+
+
+def test_small_matrices_are_reckoned_by_one_thread_which_waits_for_no_other() -> None:
+    surroundings = {key: value for key, value in os.environ.items() if key != "OPENBLAS_NUM_THREADS"}
+    ran = subprocess.run(
+        [sys.executable, "-c", _THREADS], env=surroundings, capture_output=True, text=True, timeout=60
+    )
+    assert ran.stdout.splitlines()[-1] == "1 1", ran.stderr

@@ -1,6 +1,7 @@
 """The command line. Each command's module is imported only when it runs, so that help comes at once."""
 
 import importlib
+import os
 import sys
 
 from vigil.cli.grammar import parser, read
@@ -17,6 +18,9 @@ class BadInput(ValueError):
 
 def main(argv: list[str] | None = None) -> int:
     """Run a command and return the exit status."""
+    # NumPy's threads wait for each other spinning: with busy cores a small matrix takes seconds, not
+    # milliseconds. What is started from here inherits it
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     try:
         args = read(sys.argv[1:] if argv is None else argv)
     except SystemExit as refused:  # or help, which was asked for
