@@ -43,8 +43,8 @@ def astrom_of(instants: Instants, site: Site) -> Any:
     """
     # Earth is turned by the instants' own UT1 below: a rounded one serves for what changes slowly
     if np.ndim(instants.utc1) == 0:
-        i = instants
-        return _one_astrom(*(float(part) for part in (i.utc1, i.utc2, i.ut11, i.ut12, i.dut1_s)), site)
+        one = instants.utc1, instants.utc2, instants.ut11, instants.ut12, instants.dut1_s
+        return _one_astrom(*map(float, one), site)
     day, dut1_s = float(np.min(instants.utc1)), round(float(np.mean(instants.dut1_s)), 3)
     days = np.asarray(instants.utc1 - day + instants.utc2)
     first, last = days.min(), days.max()

@@ -17,6 +17,7 @@ from vigil.ui.tune.tools import Doing, left, line, value_field, whole
 _ROWS = (("strength", "strength"), ("dead_band_arcsec", "dead band, ″"), ("longest_pulse_ms", "longest, ms"))
 _WORM = (("period_s", "worm's period, s"), ("wave_arcsec", "worm's wave, ″"))
 """For the predictive method, which looks for what is left empty."""
+_FIELDS = (*_ROWS, *_WORM)
 _READ: dict[str, Callable[[str], Any]] = {
     "strength": lambda t: number(t, "correction strength", 0, 2),
     "dead_band_arcsec": lambda t: number(t.removesuffix("″"), "dead band", 0, 60),
@@ -119,7 +120,7 @@ class GuideTools(QWidget):
             (("ra", "right asc."), ("dec", "declination")), start=1
         ):
             grid.addWidget(label(words, "soft"), 0, column_number)
-            for row_number, (key, name) in enumerate((*_ROWS, *_WORM), start=1):
+            for row_number, (key, name) in enumerate(_FIELDS, start=1):
                 if key not in self.names:
                     self.names[key] = label(name, "soft")
                     grid.addWidget(self.names[key], row_number, 0)
@@ -137,9 +138,7 @@ class GuideTools(QWidget):
 
     def _setter(self, axis: str, key: str) -> Callable[[str], None]:
         def apply(text: str) -> None:
-            self._doing.edit(
-                {("guider", axis, key): _READ[key](text)}, dict((*_ROWS, *_WORM))[key].split(",")[0]
-            )
+            self._doing.edit({("guider", axis, key): _READ[key](text)}, dict(_FIELDS)[key].split(",")[0])
 
         return apply
 
@@ -190,7 +189,7 @@ class GuideTools(QWidget):
         self.exposure.show_value(f"{guider.exposure_s:g}")
         for axis, part in (("ra", guider.ra), ("dec", guider.dec)):
             self.laws[axis].setCurrentText(part.law)
-            for key, _ in (*_ROWS, *_WORM):
+            for key, _ in _FIELDS:
                 value = getattr(part, key)
                 self.fields[axis, key].show_value("" if value is None else f"{value:g}")
             for key, _ in _WORM:
