@@ -7,6 +7,8 @@ from enum import StrEnum
 from itertools import pairwise
 from statistics import fmean, median
 
+from scipy.stats import t as student
+
 _WILD_SIGMAS, _WILD_LEAST_ARCSEC, _KNOWN_AFTER, _MEMORY = 5.0, 1.0, 12, 40
 _CLOUD_LIGHT, _FADING_LIGHT = 0.5, 0.75
 """Of the usual light: the stars are dimmed; they were fading when last seen."""
@@ -14,8 +16,9 @@ _WAITS, _SEARCHES, _OTHERS = 3, 5, 4
 """Frames without a star that are waited for, then looked wider in; then choices of another star."""
 WAIT_CLOUD_S, MOST_CLOUD_S, WAIT_OTHER_S = 20.0, 600.0, 10.0
 _WRONG_FRAMES, _WRONG_LEAST, _WRONG_WAY, _WRONG_ARCSEC, _WRONG_SPREAD = 8, 4, 0.35, 3.0, 0.1
-_WRONG_SIGMAS = 3.0
-"""The air moves a star too, now and then along with a correction: it has to be surer than that."""
+_WRONG_SURE = 0.99865
+"""The air moves a star too, now and then along with a correction: it has to be as sure as three sigmas are,
+by Student's t, for of so few frames the scatter itself is hardly known."""
 
 
 class Mean(StrEnum):
@@ -66,10 +69,14 @@ class _Axis:
             slope = sum((s - mean_sent) * (t - mean_step) for s, t in zip(sent, steps, strict=True)) / spread
             left = [t - mean_step - slope * (s - mean_sent) for s, t in zip(sent, steps, strict=True)]
             error_of_slope = math.sqrt(sum(r * r for r in left) / (len(left) - 2) / spread)
-            return slope > max(_WRONG_WAY, _WRONG_SIGMAS * error_of_slope)
+            return slope > max(_WRONG_WAY, _sigmas(len(left) - 2) * error_of_slope)
         error_of_mean = math.sqrt(sum((t - mean_step) ** 2 for t in steps) / (len(steps) - 1) / len(steps))
         along = mean_sent * mean_step > 0 and abs(mean_step) > _WRONG_WAY * abs(mean_sent)
-        return along and abs(mean_step) > _WRONG_SIGMAS * error_of_mean
+        return along and abs(mean_step) > _sigmas(len(steps) - 1) * error_of_mean
+
+
+def _sigmas(freedom: int) -> float:
+    return float(student.ppf(_WRONG_SURE, freedom))
 
 
 @dataclass(slots=True)
