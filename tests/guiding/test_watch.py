@@ -85,6 +85,22 @@ def test_corrections_with_the_wrong_sign_are_stopped_within_ten_frames(may: bool
         assert verdict.mean is Mean.HOLD, "once is enough"
 
 
+def test_bad_air_of_twenty_hours_is_never_taken_for_the_wrong_way() -> None:
+    """Air with a memory goes along with a few corrections now and then."""
+    rng, watch = np.random.default_rng(0), GuideWatch()
+    mount, air, keep = np.zeros(2), np.zeros(2), np.exp(-2 / 12)
+    for k in range(20 * 1800):
+        air = keep * air + np.sqrt(1 - keep**2) * rng.normal(0, 2.2, 2)
+        mount = mount + rng.normal(0, 0.1, 2)
+        ra, dec = (float(v) for v in mount + air + rng.normal(0, 0.3, 2))
+        verdict = watch.frame(2.0 * k, (ra, dec), 1000.0)
+        assert verdict.mean is not Mean.CALIBRATE, (k, verdict.words)
+        corrects = verdict.mean is Mean.CORRECT
+        sent = tuple(0.6 * v if corrects and abs(v) > 0.2 else 0.0 for v in (ra, dec))
+        watch.corrected((ra, dec), (sent[0], sent[1]))
+        mount = mount - np.array(sent)
+
+
 def test_a_drift_that_outruns_its_corrections_is_not_the_wrong_way() -> None:
     watch, error = GuideWatch(), 0.0
     for k in range(60):
