@@ -27,6 +27,7 @@ from vigil.documents.scenario.air import AirEffects, Cloud
 from vigil.documents.scenario.mount import MountEffects
 from vigil.engine.guiding.loop import GuideLoop
 from vigil.files.fits import read_frame
+from vigil.guiding.watch import GuideWatch, Mean, Verdict
 
 FOUR = an_evening(short_plan(count=2, dither_every_frames=1, dither_px=3.0))
 
@@ -139,6 +140,52 @@ def test_an_error_of_our_own_costs_no_frame(folder: Path, monkeypatch: pytest.Mo
     assert any("an error in Vigil: made up" in words for words in guided(played))
     assert played.events[-1].values["frames"] == 4 and ended_safely(played)
     assert sum("guiding by" in words for words in guided(played)) == 2, "begun again"
+
+
+@pytest.mark.parametrize(
+    ("mean", "cut"), [(Mean.CALIBRATE, False), (Mean.CALIBRATE, True), (Mean.OTHER, False)]
+)
+def test_trouble_in_the_middle_of_a_dither_leaves_no_frame_beside_its_place(
+    folder: Path, monkeypatch: pytest.MonkeyPatch, mean: Mean, cut: bool
+) -> None:
+    """Calibrated, or cut off while it is; stars chosen again: either the star goes on to where it was sent,
+    or the target is centred again."""
+    moved, calibrating, frame = [False], [False], GuideWatch.frame
+
+    def fails(watch: GuideWatch, at_s: float, error: tuple[float, float] | None, light: float) -> Verdict:
+        verdict = frame(watch, at_s, error, light)
+        if moved[0]:
+            moved[0], calibrating[0] = False, mean is Mean.CALIBRATE
+            return Verdict(mean, "made up")
+        return verdict
+
+    async def looks(event: Event, played: Played) -> None:
+        first = len([e for e in played.of(Kind.GUIDED) if "moved" in e.values]) == 1
+        if event.kind is Kind.GUIDED and "moved" in event.values and first:
+            moved[0] = True
+        if event.kind is Kind.HELD:
+            await played.ask(Command.RESUME)
+
+    async def holds(played: Played) -> None:
+        while not calibrating[0]:
+            await played.equipment.clock.sleep(1.0)
+        await played.equipment.clock.sleep(20.0)
+        await played.ask(Command.HOLD, reason="a cable", now=True)
+
+    monkeypatch.setattr(GuideWatch, "frame", fails)
+    plan = an_evening(short_plan(count=3, dither_every_frames=1, dither_px=20.0))
+    played = night(folder, Scenario(), plan, on_event=looks, beside=holds if cut else None)
+    assert played.events[-1].values["frames"] == 6 and ended_safely(played), said(played)
+    centres = cut or mean is Mean.OTHER
+    limit = 0.5 + (plan.orders.target_reach_px if centres else 0.0)
+    assert max(missed_px(played.events, RIG.scale_arcsec_px())) < limit
+    told = [e for e in played.events if "made up" in e.reason]
+    assert len(told) == 1
+    centred = [
+        e for e in played.of(Kind.ACTIVITY_ENDED) if e.values["kind"] == "centre" and e.at > told[0].at
+    ]
+    assert bool(centred) is centres
+    assert ("calibrating has left the mount beside its place" in guided(played)) is cut
 
 
 @pytest.mark.parametrize("number", [2, 3])  # near the south pole; a mount that doesn't tell its side

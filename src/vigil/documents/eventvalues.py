@@ -294,6 +294,8 @@ class Guarded(Values):
 class Guided(_Open):
     """What the guider tells beside the night's activities."""
 
+    disturbed: tuple[str, ...] = ()
+
 
 class ByHand(Values):
     device: str = ""

@@ -21,6 +21,7 @@ from vigil.documents.eventvalues import (
     FrameMeasured,
     FrameSaved,
     Guarded,
+    Guided,
     Held,
     NightStarted,
     PlanChanged,
@@ -451,6 +452,11 @@ def _guarded(state: NightState, event: Event) -> NightState:
     return replace(state, pointing=None) if values.device == "mount" else state
 
 
+def _guided(state: NightState, event: Event) -> NightState:
+    """A star that was lost, and another found: nobody knows how far the mount went meanwhile."""
+    return replace(state, pointing=None) if "pointing" in read(event, Guided).disturbed else state
+
+
 def _by_hand(state: NightState, event: Event) -> NightState:
     disturbed = read(event, ByHand).disturbed
     if "angle" in disturbed:
@@ -535,6 +541,7 @@ _FOLDS: dict[Kind, Callable[[NightState, Event], NightState]] = {
     Kind.FRAME_JUDGED: _frame_judged,
     Kind.BLOCK_GIVEN_UP: _block_given_up,
     Kind.GUARDED: _guarded,
+    Kind.GUIDED: _guided,
     Kind.BY_HAND: _by_hand,
     Kind.RIG_CHANGED: _rig_changed,
     Kind.PLAN_CHANGED: _plan_changed,

@@ -9,11 +9,10 @@ from vigil.documents.guiding import GUIDE, GUIDING, GuidingWish
 from vigil.documents.night import NotAllowed
 from vigil.engine.activity import Kit
 from vigil.engine.focusing.bench import stars_stand_still
-from vigil.engine.guiding.beginning import calibration_for, made_anew
+from vigil.engine.guiding.beginning import Found, calibration_for, made_anew
 from vigil.engine.guiding.bench import GuideBench, guide_frames
 from vigil.engine.guiding.frames import eye_of
 from vigil.engine.guiding.loop import GuideLoop, Sample, told
-from vigil.guiding.calibration import GuideCalibration
 from vigil.guiding.dithers import next_place
 from vigil.guiding.figures import figures_of
 
@@ -54,8 +53,8 @@ class Guiding(GuideBench[GuidingWish]):
             else:
                 await frames.choose(adapt=False)
 
-            async def again() -> GuideCalibration:
-                return (await made_anew(kit, folder, frames, self.step))[0]
+            async def again() -> Found:
+                return await made_anew(kit, folder, frames, self.step)
 
             loop = GuideLoop(
                 kit,

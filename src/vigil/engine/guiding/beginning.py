@@ -34,7 +34,11 @@ async def made_anew(
     kit: Kit, folder: Path, frames: GuideFrames, tell: Tell, step: Tell | None = None
 ) -> Found:
     """`step` hears of each move, `tell` how it ends. Raises ActivityFailed."""
-    made = await _good_one(kit, folder, frames, step or tell)
+    try:
+        made = await _good_one(kit, folder, frames, step or tell)
+    except BaseException:  # cut off, or of no use
+        await tell({"disturbed": ["pointing"]}, "calibrating has left the mount beside its place")
+        raise
     await tell({}, "; ".join(made.judged.words))
     return as_it_serves(kit, made.calibration), made.left_px
 
@@ -65,8 +69,8 @@ class FrameGuides:
         frames = guide_frames(kit, asked.folder, None, 1)
         choice = await frames.choose()
 
-        async def again() -> GuideCalibration:
-            return (await made_anew(kit, asked.folder, frames, asked.tell, _unseen))[0]
+        async def again() -> Found:
+            return await made_anew(kit, asked.folder, frames, asked.tell, _unseen)
 
         calibration, left_px = await calibration_for(
             kit, asked.folder, frames, asked.calibrate, asked.tell, _shown(kit)

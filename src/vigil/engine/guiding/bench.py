@@ -44,6 +44,10 @@ class GuideBench(PlainErrand, Generic[Wished]):
     def words_of(cls, wish: Wished) -> str:
         """What is done, for people."""
 
+    async def before_its_end(self, reason: str) -> None:
+        if "mount" in self.USES:
+            await self._place.disturbed("mount", self.KIND, ("pointing",), f"{self.words}: {reason}")
+
 
 def needs_guider(rig: Rig) -> None:
     """Raises ErrandRefused for a rig that can't guide."""

@@ -34,7 +34,8 @@ _HOLDS_AFTER = 10
 """Frames with a star, after which a loss begins at the ladder's foot again."""
 
 Tell = Callable[[dict[str, Any], str], Awaitable[None]]
-Recalibrate = Callable[[], Awaitable[GuideCalibration]]
+Recalibrate = Callable[[], Awaitable[tuple[GuideCalibration, tuple[float, float]]]]
+"""With how far its making has left the star from where it stood (px)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,7 +133,7 @@ class GuideLoop:
     rest: Callable[[float], Awaitable[None]] = no_rest
     """Before each frame of so many seconds."""
     near: tuple[float, float] | None = None
-    """A star by hand, where the loop has to choose again."""
+    """Where a star by hand was chosen."""
     target_arcsec: tuple[float, float] = (0.0, 0.0)
     """Where the star should stand against its first place: dithers."""
     recent: deque[Sample] = field(default_factory=lambda: deque(maxlen=RECENT_FRAMES))
@@ -305,6 +306,8 @@ class GuideLoop:
             await self._correct(seen, arrived, verdict.words)
             return
         self._good = 0
+        if verdict.mean is Mean.CALIBRATE:  # it was seen, if far off
+            self._last_arcsec = self._place(seen)
         self._sample(seen, (0, 0), verdict.mean.value, 0.0)
         await self._settle(seen.at, None)
         await self._trouble(verdict)
@@ -456,14 +459,10 @@ class GuideLoop:
         if verdict.wait_s:
             await self.kit.clock.sleep(verdict.wait_s)
         if verdict.mean is Mean.CALIBRATE:
-            assert self.recalibrate is not None, "else it would not be asked for"
-            await self.frames.choose(self.near, adapt=False)  # they are far from their first places
-            self.calibration = await self.recalibrate()
-            self._watch.calibrated()
-            await self._anew()
+            await self._calibrate()
         elif verdict.mean is Mean.OTHER:
             try:
-                await self._anew()
+                await self._anew(lost=True)
             except ActivityFailed as none:
                 await self.tell({}, str(none))
                 self._watch.nothing_there(self._seconds(self.kit.clock.utcnow()))
@@ -476,15 +475,48 @@ class GuideLoop:
         if self._cloudy % _OTHERS_EVERY:
             return
         with contextlib.suppress(ActivityFailed):
-            await self._anew()
+            await self._anew(lost=True)
 
-    async def _anew(self) -> None:
-        """Other stars; where they stand now is where they belong."""
-        choice = await self.frames.choose(self.near, adapt=False)
-        self.target_arcsec, self._last_arcsec, self._settled = (0.0, 0.0), None, None
+    async def _calibrate(self) -> None:
+        """Where the star was seen in pixels is true whatever the calibration was."""
+        assert self.recalibrate is not None, "else it would not be asked for"
+        stood_px = self._expected_px()
+        await self._choose(stood_px)  # they are far from their first places
+        self.calibration, left_px = await self.recalibrate()
+        self._watch.calibrated()
+        await self._go_on(stood_px, left_px)
+
+    async def _anew(self, lost: bool = False) -> None:
+        """Other stars, or the same with another exposure. Where they were `lost`, nobody knows how far the
+        mount went meanwhile."""
+        stood_px = self._expected_px()
+        await self._choose(stood_px)
+        await self._go_on(stood_px, lost=lost)
+
+    async def _choose(self, stood_px: tuple[float, float]) -> None:
+        near = None if self.near is None else (self.near[0] + stood_px[0], self.near[1] + stood_px[1])
+        choice = await self.frames.choose(near, adapt=False)
+        if near is not None:
+            self.near = choice.stars[0].x_px, choice.stars[0].y_px
+
+    async def _go_on(
+        self, stood_px: tuple[float, float], left_px: tuple[float, float] = (0.0, 0.0), lost: bool = False
+    ) -> None:
+        """With stars that were chosen where the former ones stood so far from their first places, and stand
+        so far from where they were chosen: what a dither asked for holds on."""
+        scale = scale_of(self.kit, self.frames.binning)
+        stood = self.calibration.sky_arcsec(*stood_px, scale)
+        self.target_arcsec = self.target_arcsec[0] - stood[0], self.target_arcsec[1] - stood[1]
+        self.begin_at(left_px)
+        self._settled = None
+        if self._settling is not None:
+            self._settles(self._moved_arcsec, self._tests)
         self._choices += 1
         self._watch.chosen()
         for name, settings in self._settings.items():
             self._laws[name] = law_of(settings)
-        stars = len(choice.stars)
-        await self.tell({"stars": stars}, f"guiding by {stars} star{'s' * (stars != 1)}, chosen again")
+        stars = len(self.frames.group.stars)
+        words = f"guiding by {stars} star{'s' * (stars != 1)}, chosen again"
+        if lost:
+            words += "; where the telescope points has to be seen anew"
+        await self.tell({"stars": stars, **({"disturbed": ["pointing"]} if lost else {})}, words)

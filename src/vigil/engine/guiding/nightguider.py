@@ -201,10 +201,10 @@ class NightGuider:
             log.exception("guiding failed")
             self._why, failed = f"an error in Vigil: {problem or type(problem).__name__}", True
         finally:
-            ran, self._work, self._task = self._work is not None, None, None
+            ended, self._work, self._task = self._work, None, None
             self._remember_place()
             begun.set()
-            self._tell_end(ran, failed, began)
+            self._tell_end(ended, failed, began)
 
     def _asked(self, calibrate: Calibrate) -> Beginning:
         async def tell(values: dict[str, Any], words: str) -> None:
@@ -268,11 +268,14 @@ class NightGuider:
         mount = self._kit().devices.named("mount").state
         self._stood_deg = (mount.ra_deg, mount.dec_deg) if mount is not None else None
 
-    def _tell_end(self, ran: bool, failed: bool, began: datetime) -> None:
-        """With the figures of what is remembered since it began."""
+    def _tell_end(self, work: GuideWork | None, failed: bool, began: datetime) -> None:
+        """With the figures of what is remembered since it began. A star that had not settled is on its way,
+        to the place of a dither as a rule: the telescope doesn't point where the night believes."""
         offs = [off for off in self._offs if off[0] >= began]
         values: dict[str, Any] = {"failed": failed, "frames": len(offs)}
-        said = f"guiding ends: {self._why}" if ran else f"guiding did not begin: {self._why}"
+        if work is not None and not work.settled:
+            values["disturbed"] = ["pointing"]
+        said = f"guiding ends: {self._why}" if work else f"guiding did not begin: {self._why}"
         if offs:
             ra, dec = _rms([off[1] for off in offs]), _rms([off[2] for off in offs])
             values |= {"ra_rms_arcsec": round(ra, 3), "dec_rms_arcsec": round(dec, 3)}
