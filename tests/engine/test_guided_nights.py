@@ -222,6 +222,32 @@ def test_a_hold_ends_the_guiding_and_resuming_begins_it(folder: Path) -> None:
     assert played.events[-1].values["frames"] == 4
 
 
+def test_after_a_calibration_by_hand_in_a_hold_the_target_is_centred_again(folder: Path) -> None:
+    """It leaves the mount some pixels beside it, which its coordinates don't tell."""
+
+    async def holds(event: Event, played: Played) -> None:
+        if event.kind is Kind.EXPOSURE_ENDED and not played.of(Kind.HELD):
+            await played.ask(Command.HOLD, reason="the guider", now=True)
+
+    async def calibrates(played: Played) -> None:
+        async def until(kind: Kind, events: list[Event]) -> Event:
+            while not (found := [event for event in events if event.kind is kind]):
+                await played.equipment.clock.sleep(1.0)
+            return found[0]
+
+        await until(Kind.HELD, played.events)
+        answer = await played.ask(Command.BEGIN, kind="guide calibration")
+        assert answer.taken, answer.reason
+        ended = await until(Kind.ERRAND_ENDED, played.others)
+        assert ended.values["outcome"] == "done", ended.reason
+        await played.ask(Command.RESUME)
+
+    played = night(folder, Scenario(), on_event=holds, beside=calibrates)
+    resumed = played.of(Kind.RESUMED)[0].at
+    after = [e.values["kind"] for e in played.of(Kind.ACTIVITY_ENDED) if e.at > resumed]
+    assert "centre" in after and played.events[-1].values["frames"] == 4 and ended_safely(played)
+
+
 def test_a_calibration_that_is_cut_off_is_made_again(tmp_path: Path) -> None:
     """Held in the middle of it: the mount stands by the calibration place then."""
 
