@@ -518,5 +518,5 @@ class GuideLoop:
         stars = len(self.frames.group.stars)
         words = f"guiding by {stars} star{'s' * (stars != 1)}, chosen again"
         if lost:
-            words += "; where the telescope points has to be seen anew"
+            words += "; the pointing is uncertain now"
         await self.tell({"stars": stars, **({"disturbed": ["pointing"]} if lost else {})}, words)
