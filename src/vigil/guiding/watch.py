@@ -7,7 +7,7 @@ from enum import StrEnum
 from itertools import pairwise
 from statistics import fmean, median
 
-from scipy.stats import t as student
+from scipy.special import stdtrit
 
 _WILD_SIGMAS, _WILD_LEAST_ARCSEC, _KNOWN_AFTER, _MEMORY = 5.0, 1.0, 12, 40
 _CLOUD_LIGHT, _FADING_LIGHT = 0.5, 0.75
@@ -76,7 +76,7 @@ class _Axis:
 
 
 def _sigmas(freedom: int) -> float:
-    return float(student.ppf(_WRONG_SURE, freedom))
+    return float(stdtrit(freedom, _WRONG_SURE))
 
 
 @dataclass(slots=True)

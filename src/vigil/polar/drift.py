@@ -8,8 +8,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 from scipy.linalg import solve_triangular
-from scipy.stats import t as student
-from scipy.stats import theilslopes
+from scipy.special import stdtrit
 
 Floats = NDArray[np.float64]
 AxisName = Literal["azimuth", "altitude"]
@@ -135,7 +134,7 @@ def drift_of(
         raise NoDrift(f"{len(at_s)} samples: at least {_LEAST_SAMPLES} are needed")
     slope, error, freedom = _robust_slope(np.asarray(at_s, dtype=float), np.asarray(dec_arcsec, dtype=float))
     rate = 60 * slope
-    half = _LOOKED_AGAIN * 60 * error * float(student.ppf(0.975, freedom))
+    half = _LOOKED_AGAIN * 60 * error * float(stdtrit(freedom, 0.975))
     by_air = refraction_drift_arcsec_min(latitude_deg, dec_deg, hour_angle_deg, pressure_hpa)
     by_sag = _north_drift(
         latitude_deg, dec_deg, hour_angle_deg, lambda alt: _SAG_SIGMA_ARCSEC * math.cos(alt)
@@ -173,6 +172,8 @@ def _robust_slope(at_s: Floats, values: Floats) -> tuple[float, float, int]:
     air remembers is learnt from the samples, by restricted likelihood (Harville 1977, JASA 72, 320), and
     what remains unsure of that is in the error. Wild samples are drawn in to where the others end."""
     at_s, values, each = _at_most(at_s, values)
+    from scipy.stats import theilslopes  # the rest of that package costs every start a quarter of a second
+
     start = theilslopes(values, at_s)
     line = start.intercept + start.slope * at_s
     bound = _WILD * _spread(values - line)
