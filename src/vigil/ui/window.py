@@ -31,9 +31,10 @@ from vigil.ui.pieces import label, row
 from vigil.ui.ribbon import Ribbon
 from vigil.ui.second import Seconds
 from vigil.ui.session import Session
-from vigil.ui.statusline import ALARM_LASTS, SPEEDS, PaceRow, StatusLine
+from vigil.ui.statusline import ALARM_LASTS, PaceRow, StatusLine
 from vigil.ui.theme import Light, Size, theme
-from vigil.ui.workspace import Edited, Workspace
+from vigil.ui.windowactions import window_actions
+from vigil.ui.workspace import Workspace
 from vigil.ui.workspacerow import WORKSPACES, WorkspaceRow
 
 
@@ -67,7 +68,7 @@ class Window(QMainWindow):
         self._add_workspaces()
         self.seconds = Seconds(lambda name, jobs: self._makers[name](jobs))
         self._connect()
-        self._actions = self._make_actions()
+        self._actions = window_actions(self)
         for action in self._actions:
             self._add_shortcut(action)
         self._restore()
@@ -204,123 +205,6 @@ class Window(QMainWindow):
         session.moments.now_changed.connect(self._show_clock)
         session.moments.changed.connect(self._show_clock)
 
-    def _make_actions(self) -> list[Action]:
-        session = self.session
-
-        def unless(allowed: Callable[[], bool], why: str) -> Callable[[], str]:
-            return lambda: "" if allowed() else why
-
-        def open_link() -> bool:
-            return session.link is LinkState.OPEN
-
-        running = unless(lambda: open_link() and session.takes_wishes, "no night is under way")
-        actions = [
-            Action(f"Go to {name}", lambda n=name: self.go_to(n), f"Ctrl+{i + 1}")  # type: ignore[misc]
-            for i, name in enumerate(WORKSPACES)
-        ]
-        actions += [
-            Action("Start the night", session.start_night, "Ctrl+Return", self._start_hindrance),
-            Action(
-                "Answer what Vigil asks",
-                self.asking.come_here,
-                "Ctrl+Shift+A",
-                unless(lambda: bool(session.questions), "nothing is asked"),
-            ),
-            Action(
-                "Stop what is done by hand",
-                self.status.stop_last_errand,
-                "",
-                unless(lambda: bool(session.errands_under_way), "nothing is under way beside the night"),
-            ),
-            Action(
-                "Hold",
-                session.hold,
-                "Ctrl+H",
-                unless(lambda: session.run == "running", "no night is running"),
-            ),
-            Action(
-                "Hold at once, abandoning the exposure",
-                lambda: session.hold(now=True),
-                "",
-                unless(lambda: session.run == "running", "no night is running"),
-            ),
-            Action(
-                "Resume",
-                session.resume,
-                "Ctrl+Shift+H",
-                unless(
-                    lambda: (
-                        session.run == "held"
-                        or bool(session.promise)
-                        or (session.status is not None and session.status.stopped_until is not None)
-                    ),
-                    "nothing is held",
-                ),
-            ),
-            Action("End night", self.ask_to_end, "Ctrl+E", running),
-            Action(
-                "Stop everything at once",
-                session.stop_everything,
-                "Ctrl+.",
-                unless(open_link, "no keeper answers"),
-            ),
-            Action("Search targets", self.search_targets, "Ctrl+F"),
-            Action("Red light", self.toggle_red, "Ctrl+R"),
-            Action("Red light dimmer", lambda: self.dim_red(-0.1), "Ctrl+Shift+Down", self._not_red),
-            Action("Red light brighter", lambda: self.dim_red(0.1), "Ctrl+Shift+Up", self._not_red),
-            Action("To the next part of the window", self.next_part, "F6"),
-            Action("Fold the sides away", self.toggle_fold, "F9"),
-            Action("Main picture on the whole screen", self.toggle_full, "F11"),
-            Action(
-                "Main picture in a second window",
-                lambda: self.seconds.open(self.current),
-                "Shift+F11",
-            ),
-            Action("Back to now", lambda: session.moments.look_at(None), "Esc"),
-            Action(
-                "Undo",
-                lambda: self._edited().undo(),
-                "Ctrl+Z",
-                lambda: "" if self._edited().undoable else "nothing to undo",
-            ),
-            Action(
-                "Redo",
-                lambda: self._edited().redo(),
-                "Ctrl+Shift+Z",
-                lambda: "" if self._edited().redoable else "nothing to redo",
-            ),
-            Action(
-                "Start the keeper again",
-                session.start_keeper,
-                "",
-                unless(lambda: session.link in (LinkState.GONE, LinkState.LEFT), "a keeper is there"),
-            ),
-            Action("Commands", self.command_bar.open, "Ctrl+K"),
-            Action("Close the window", self.close_window, "Ctrl+Q"),
-        ]
-        if session.simulated:
-            scaled = unless(
-                lambda: session.status is not None and session.status.clock == "scaled",
-                "time isn't simulated here",
-            )
-            actions += [
-                Action(
-                    f"Simulated time {words.TIMES}{speed:g}",
-                    lambda s=speed: session.set_speed(s),  # type: ignore[misc]
-                    "",
-                    scaled,
-                )
-                for speed in SPEEDS
-            ]
-            actions.append(Action("Jump ahead to the next event", session.jump_ahead, "Ctrl+J", running))
-            actions.append(Action("Play with the simulated sky", self.toggle_scenery, "F7"))
-        return actions
-
-    def _edited(self) -> Edited:
-        """What undo takes back here: the rig's edits in Rig, the framing in Targets, elsewhere the plan's."""
-        own = self.current.edited()
-        return own if own is not None else self.session.plan
-
     def _add_shortcut(self, action: Action) -> None:
         if not action.keys or action.keys == "Esc":  # whoever has the focus may want Esc first
             return
@@ -441,17 +325,6 @@ class Window(QMainWindow):
 
     def dim_red(self, by: float) -> None:
         theme.set_light(Light.RED, theme.brightness + by)
-
-    def _not_red(self) -> str:
-        return "" if theme.red else "red light is off"
-
-    def _start_hindrance(self) -> str:
-        session = self.session
-        if session.link is not LinkState.OPEN:
-            return "no keeper answers"
-        if session.under_way:
-            return "the night is under way"
-        return "; ".join(session.plan.contradictions())
 
     def _show_clock(self) -> None:
         moments = self.session.moments
