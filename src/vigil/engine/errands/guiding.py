@@ -9,10 +9,10 @@ from vigil.documents.guiding import GUIDE, GUIDING, GuidingWish
 from vigil.documents.night import NotAllowed
 from vigil.engine.activity import Kit
 from vigil.engine.focusing.bench import stars_stand_still
-from vigil.engine.guiding.beginning import Found, calibration_for, made_anew
+from vigil.engine.guiding.beginning import calibration_for, made_anew
 from vigil.engine.guiding.bench import GuideBench, guide_frames
 from vigil.engine.guiding.frames import eye_of
-from vigil.engine.guiding.loop import GuideLoop, Sample, told
+from vigil.engine.guiding.loop import Found, GuideLoop, Sample, told
 from vigil.guiding.dithers import next_place
 from vigil.guiding.figures import figures_of
 

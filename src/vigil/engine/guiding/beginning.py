@@ -8,12 +8,8 @@ from vigil.engine.guiding.bench import guide_frames
 from vigil.engine.guiding.calibrating import Made, calibrate
 from vigil.engine.guiding.frames import GuideFrames
 from vigil.engine.guiding.guided import Beginning, Calibrate, Tell
-from vigil.engine.guiding.loop import GuideLoop
+from vigil.engine.guiding.loop import Found, GuideLoop
 from vigil.engine.guiding.shelf import as_it_serves, keep, valid, why_none
-from vigil.guiding.calibration import GuideCalibration
-
-Found = tuple[GuideCalibration, tuple[float, float]]
-"""A calibration as it serves here, and how far its making has left the star from its place (px)."""
 
 
 async def calibration_for(

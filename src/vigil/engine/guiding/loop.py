@@ -34,8 +34,9 @@ _HOLDS_AFTER = 10
 """Frames with a star, after which a loss begins at the ladder's foot again."""
 
 Tell = Callable[[dict[str, Any], str], Awaitable[None]]
-Recalibrate = Callable[[], Awaitable[tuple[GuideCalibration, tuple[float, float]]]]
-"""With how far its making has left the star from where it stood (px)."""
+Found = tuple[GuideCalibration, tuple[float, float]]
+"""A calibration as it serves here, and how far its making has left the star from its place (px)."""
+Recalibrate = Callable[[], Awaitable[Found]]
 
 
 @dataclass(frozen=True, slots=True)
