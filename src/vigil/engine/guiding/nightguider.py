@@ -270,7 +270,7 @@ class NightGuider:
 
     def _tell_end(self, work: GuideWork | None, failed: bool, began: datetime) -> None:
         """With the figures of what is remembered since it began. A star that had not settled is on its way,
-        to the place of a dither as a rule: the telescope doesn't point where the night believes."""
+        to the place of a dither as a rule: where the telescope points isn't what the night believes."""
         offs = [off for off in self._offs if off[0] >= began]
         values: dict[str, Any] = {"failed": failed, "frames": len(offs)}
         if work is not None and not work.settled:
