@@ -222,6 +222,21 @@ def test_a_hold_ends_the_guiding_and_resuming_begins_it(folder: Path) -> None:
     assert played.events[-1].values["frames"] == 4
 
 
+def test_a_dither_that_is_cut_off_on_its_way_is_centred(folder: Path) -> None:
+    async def holds(event: Event, played: Played) -> None:
+        if event.kind is Kind.GUIDED and "moved" in event.values and not played.of(Kind.HELD):
+            await played.ask(Command.HOLD, reason="a cable", now=True)
+        if event.kind is Kind.HELD:
+            await played.ask(Command.RESUME)
+
+    plan = an_evening(short_plan(count=2, dither_every_frames=1, dither_px=20.0))
+    played = night(folder, Scenario(), plan, on_event=holds)
+    resumed = played.of(Kind.RESUMED)[0].at
+    after = [e.values["kind"] for e in played.of(Kind.ACTIVITY_ENDED) if e.at > resumed]
+    assert "centre" in after and played.events[-1].values["frames"] == 4 and ended_safely(played)
+    assert max(missed_px(played.events, RIG.scale_arcsec_px())) < 0.5 + plan.orders.target_reach_px
+
+
 def test_after_a_calibration_by_hand_in_a_hold_the_target_is_centred_again(folder: Path) -> None:
     """It leaves the mount some pixels beside it, which its coordinates don't tell."""
 
