@@ -163,15 +163,21 @@ def main(names: list[str]) -> int:
         return 0
     if any(wanted(name) for name in _OF_LEDGER):
         with tempfile.TemporaryDirectory() as folder:
-            os.environ["XDG_DATA_HOME"] = str(Path(folder) / "data")
+            _live_in(Path(folder))
             _take_ledger(Path(folder), wanted)
     if names and set(names) <= _OF_LEDGER:
         return 0
     with tempfile.TemporaryDirectory() as frames:
-        os.environ["XDG_DATA_HOME"] = str(Path(frames) / "data")  # nobody's own log belongs in a picture
+        _live_in(Path(frames))
         _fill_focus_log()
         _take_views(Told(Path(frames)), wanted)
     return 0
+
+
+def _live_in(folder: Path) -> None:
+    """Nobody's own log nor folder belongs in a picture."""
+    os.environ["HOME"] = str(folder)
+    os.environ["XDG_DATA_HOME"] = str(folder / "Vigil")
 
 
 _OF_LEDGER = {"ledger", "best-use", "verdicts"}
@@ -265,15 +271,15 @@ def _take_guiding(stage: Stage) -> None:
         def sampled(row: dict[str, object]) -> None:
             rows.append(row)
             if len(rows) == 90:
-                milder = with_values(bench.kit.rig, {("guider", "ra", "strength"): 0.3})
-                bench.kit = replace(bench.kit, rig=milder)
+                bench.kit = replace(bench.kit, rig=rig)
 
         bench.order = replace(bench.order, sampled=sampled)
         await bench.carry_out("guiding", {"frames": 160})
         return bench.events
 
     at = rig.simulated.starts_at + timedelta(hours=5)
-    events = on_the_bench(Alone(rig, Scenario(), 3, at, quick=True), run)
+    milder = with_values(rig, {("guider", "ra", "strength"): 0.3})
+    events = on_the_bench(Alone(milder, Scenario(), 3, at, quick=True), run)
     base = max(e.id for e in stage.told.events) + 1000
     events = [e.model_copy(update={"id": base + k}) for k, e in enumerate(events)]
     heard = [Sample(at=at, values=row) for row in rows]

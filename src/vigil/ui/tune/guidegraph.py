@@ -2,7 +2,6 @@
 scatter."""
 
 import base64
-from collections.abc import Callable
 from datetime import datetime, timedelta
 
 import numpy as np
@@ -10,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QPainter, QPainterPath
 
 from vigil.ui.focuscurve import stretched
-from vigil.ui.picture import CENTRE, RIGHT, Picture, write
+from vigil.ui.picture import CENTRE, RIGHT, Picture, text_width, write
 from vigil.ui.theme import Size, number_font, text_font, theme
 from vigil.ui.tune.guideseen import AXES, GuideSeen
 
@@ -108,8 +107,12 @@ class GuideGraph(Picture):
 
         xs = [x(at) for at in self._seen.at[part]]
         self._paint_times(painter, snr)
-        self._paint_changes(painter, graph, snr.bottom(), x, begins)
+        changes = [(x(c.at), c.words) for c in self._seen.changes if c.at >= begins]
+        painter.setPen(theme.pen("select", 1.0, 0.9, dashed=True))
+        for where, _ in changes:
+            painter.drawLine(QPointF(where, graph.top()), QPointF(where, snr.bottom()))
         self._paint_lines(painter, graph, part, xs)
+        self._paint_changes(painter, graph, changes)
         self._paint_pulses(painter, pulses, part, xs)
         self._paint_snr(painter, snr, part, xs)
         self._paint_scatter(painter, scatter, part)
@@ -181,25 +184,15 @@ class GuideGraph(Picture):
             place = QPointF(box.left() + k / count * box.width(), box.bottom() + 16)
             write(painter, place, text, "soft", font, RIGHT if k == count else CENTRE)
 
-    def _paint_changes(
-        self,
-        painter: QPainter,
-        box: QRectF,
-        bottom: float,
-        x: Callable[[datetime], float],
-        begins: datetime,
-    ) -> None:
-        row = 0
-        for change in self._seen.changes:
-            if change.at < begins:
-                continue
-            painter.setPen(theme.pen("select", 1.0, 0.9, dashed=True))
-            painter.drawLine(QPointF(x(change.at), box.top()), QPointF(x(change.at), bottom))
-            align = RIGHT if x(change.at) > box.center().x() else Qt.AlignmentFlag.AlignLeft
-            by = -5 if align == RIGHT else 5
-            place = QPointF(x(change.at) + by, box.top() + 14 + 15 * (row % 3))
-            write(painter, place, change.words, "select", text_font(Size.SMALL), align)
-            row += 1
+    def _paint_changes(self, painter: QPainter, box: QRectF, changes: list[tuple[float, str]]) -> None:
+        """Their words, on ground of their own: the errors' lines don't cross them."""
+        font = text_font(Size.SMALL)
+        for k, (where, words) in enumerate(changes):
+            width = text_width(words, font) + 8
+            left = where - width - 1 if where > box.center().x() else where + 1
+            ground = QRectF(left, box.top() + 2 + 18 * (k % 3), width, 17)
+            painter.fillRect(ground, theme.colour("well"))
+            write(painter, QPointF(left + 4, ground.bottom() - 4), words, "select", font)
 
     def _paint_lines(self, painter: QPainter, box: QRectF, part: slice, xs: list[float]) -> None:
         painter.setClipRect(box.adjusted(0, -2, 0, 2))
