@@ -76,6 +76,7 @@ def test_corrections_with_the_wrong_sign_are_stopped_within_ten_frames(may: bool
     assert "right ascension take the star the wrong way" in verdict.words
     if may:
         watch.calibrated()
+        watch.chosen()
         for k in range(10, 30):
             verdict = watch.frame(2.0 * k, (error, 0.0), 1000.0)
             if verdict.mean is not Mean.CORRECT:

@@ -22,7 +22,9 @@ from vigil.documents.scenario.air import AirEffects, Cloud
 from vigil.documents.scenario.fault import Fault, FaultKind
 from vigil.documents.scenario.mount import MountEffects
 from vigil.engine.errand import ErrandRefused
+from vigil.engine.guiding.frames import GuideFrames
 from vigil.guiding.calibration import SIDEREAL_ARCSEC_S
+from vigil.guiding.choose import Choice
 from vigil.ledger.samples import samples_of
 
 
@@ -211,6 +213,44 @@ def test_settings_changed_in_the_rig_take_effect_while_it_is_guided(tmp_path: Pa
         k for k, s in enumerate(said) if s.endswith("chosen again")
     )
     assert any(row["pulse_ms"][0] for row in rows[:10]) and not any(row["pulse_ms"][0] for row in rows[10:])
+
+
+def test_a_star_by_hand_is_the_same_again_where_it_stands_now(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """It has drifted by a dozen pixels when the exposure changes."""
+    chosen: list[tuple[tuple[float, float] | None, tuple[float, float]]] = []
+    choose = GuideFrames.choose
+
+    async def noted(self: GuideFrames, near: Any = None, adapt: bool = True) -> Choice:
+        choice = await choose(self, near, adapt)
+        chosen.append((near, (choice.stars[0].x_px, choice.stars[0].y_px)))
+        assert len(self.group.stars) == (1 if near else len(choice.stars))
+        return choice
+
+    monkeypatch.setattr(GuideFrames, "choose", noted)
+    rows: list[dict[str, Any]] = []
+
+    async def use(place: Bench) -> Event:
+        def sampled(row: dict[str, Any]) -> None:
+            rows.append(row)
+            if len(rows) == 15:
+                longer = with_values(place.kit.rig, {("guider", "exposure_s"): 4.0})
+                place.kit = replace(place.kit, rig=longer)
+
+        place.order = replace(place.order, sampled=sampled)
+        return await place.carry_out("guiding", {"frames": 20, "corrects": False, "x": 300, "y": 200})
+
+    scenario = Scenario(mount=MountEffects(drift_arcsec_min=90.0))
+    ended = on_the_bench(bench(tmp_path, scenario), use)
+    assert ended.values["outcome"] == "done", ended.reason
+    assert chosen[0][0] == (300, 200) and chosen[1][0] == chosen[0][1]
+    (_, stood), (near, _) = chosen[-2:]
+    assert near is not None and len(chosen) == 3
+    away_px = math.dist(near, stood)
+    assert away_px > 8 and away_px == pytest.approx(
+        math.hypot(*rows[14]["place"]) / RIG.guide_scale_arcsec_px, abs=1
+    )
 
 
 def test_a_dither_is_asked_of_the_guider_and_settles(tmp_path: Path) -> None:

@@ -140,8 +140,8 @@ class GuideWatch:
         self._dim_since_s = self._dim_since_s if self._dim_since_s is not None else at_s
 
     def calibrated(self) -> None:
+        """Anew, which is worth while once."""
         self._calibrated = True
-        self.chosen()
 
     def moved_on_purpose(self) -> None:
         """A dither, or other settings: what went before says nothing of what comes."""

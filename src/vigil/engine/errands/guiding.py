@@ -66,7 +66,7 @@ class Guiding(GuideBench[GuidingWish]):
                 lambda: self._place.kit().rig.guider,
                 wish.corrects,
                 wish.frames,
-                near=near,
+                by_hand=near is not None,
             )
             self._loop = loop
             await loop.run()

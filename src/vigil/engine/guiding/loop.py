@@ -133,8 +133,8 @@ class GuideLoop:
     frames_wanted: int = 0
     rest: Callable[[float], Awaitable[None]] = no_rest
     """Before each frame of so many seconds."""
-    near: tuple[float, float] | None = None
-    """Where a star by hand was chosen."""
+    by_hand: bool = False
+    """Whether somebody chose the star: then no other one will do."""
     target_arcsec: tuple[float, float] = (0.0, 0.0)
     """Where the star should stand against its first place: dithers."""
     recent: deque[Sample] = field(default_factory=lambda: deque(maxlen=RECENT_FRAMES))
@@ -495,10 +495,8 @@ class GuideLoop:
         await self._go_on(stood_px, lost=lost)
 
     async def _choose(self, stood_px: tuple[float, float]) -> None:
-        near = None if self.near is None else (self.near[0] + stood_px[0], self.near[1] + stood_px[1])
-        choice = await self.frames.choose(near, adapt=False)
-        if near is not None:
-            self.near = choice.stars[0].x_px, choice.stars[0].y_px
+        near = self.frames.group.expected(stood_px)[0] if self.by_hand else None
+        await self.frames.choose(near, adapt=False)
 
     async def _go_on(
         self, stood_px: tuple[float, float], left_px: tuple[float, float] = (0.0, 0.0), lost: bool = False
