@@ -219,4 +219,4 @@ def _missing(record: GuideRecord, axes: Sequence[AxisStudy]) -> tuple[tuple[str,
             f"what it promises is known to {100 * known:.0f} % only, {100 * _ENOUGH_KNOWN:.0f} are wanted"
         )
         wanted_s = max(wanted_s, span * (known / _ENOUGH_KNOWN) ** 2)
-    return tuple(said), (wanted_s - span) / 60
+    return tuple(said), float(wanted_s - span) / 60
