@@ -4,6 +4,7 @@ long as the study asks. What counts is how far the star moves on the main camera
 mount's error, and by the air, which nobody takes back."""
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -16,7 +17,7 @@ from vigil.guiding.laws import AxisSettings
 from vigil.guiding.record import AxisRecord, GuideRecord
 from vigil.guiding.replay import replay
 from vigil.guiding.split import Split
-from vigil.guiding.study import Study, study, tried_with
+from vigil.guiding.study import EXPOSURES_S, Study, study, tried_with
 from vigil.simulator.air.seeing import _PARTS
 from vigil.simulator.air.wandering import Mixture
 
@@ -87,14 +88,14 @@ def night(seed: int) -> Night:
     )
 
 
-def one_night(seed: int) -> dict[str, Any]:
+def one_night(seed: int, exposures_s: Sequence[float] = EXPOSURES_S) -> dict[str, Any]:
     """A quarter of an hour without corrections, or as much more as the study asks for (up to three of them),
     the advice of that record, and what any settings do then."""
     sky, ends_s = night(seed), RECORD_S
-    found = study(sky.record(ends_s))
+    found = study(sky.record(ends_s), exposures_s)
     while not found.enough and ends_s < LONGEST_RECORD_S:
         ends_s = min(ends_s + 60 * max(math.ceil(found.more_min), 1), LONGEST_RECORD_S)
-        found = study(sky.record(ends_s))
+        found = study(sky.record(ends_s), exposures_s)
     after = {n: sky.parts(n, ends_s, ends_s + AFTER_S) for n in ("ra", "dec")}
     before = {n: sky.parts(n, 0, ends_s) for n in ("ra", "dec")}
     best = _best(after, sorted({t.exposure_s for t in found.ra.tried}))

@@ -105,13 +105,15 @@ def air_of(seed: int, frames: int, step_s: float, rms: float) -> Floats:
     return rms * np.array([axis.mean(k * step_s, (k + 1) * step_s) for k in range(frames)])
 
 
-def record(seed: int, strength: float = 0.0, frames: int = 900) -> tuple[GuideRecord, dict[str, float]]:
-    """A frame a second; with the truth."""
-    at = np.arange(frames) + 0.5
+def record(
+    seed: int, strength: float = 0.0, frames: int = 900, step_s: float = 1.0
+) -> tuple[GuideRecord, dict[str, float]]:
+    """With the truth."""
+    at = step_s * (np.arange(frames) + 0.5)
     axes, truth = [], {}
     worm = 4 * np.sin(2 * np.pi * at / 400) + 1.2 * np.sin(2 * np.pi * at / 200 + 1)
     for name, slow in (("ra", worm + 0.004 * at), ("dec", 0.015 * at)):
-        air = air_of(seed + len(axes), frames, 1.0, 0.9)
+        air = air_of(seed + len(axes), frames, step_s, 0.9)
         done, where, pulses = 0.0, [], []
         for own, seeing in zip(slow, air, strict=True):
             where.append(own + seeing - done)
@@ -196,7 +198,7 @@ def written(path: Path, kept: GuideRecord) -> str:
 
 
 def test_the_command_line_tells_and_plays(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
-    kept, truth = record(51)
+    kept, truth = record(51, frames=300, step_s=3.0)
     name = written(tmp_path / "own.csv", kept)
     assert main(["guide", "study", name, "--json"]) == 0
     told = json.loads(capsys.readouterr().out)
@@ -222,7 +224,7 @@ def test_the_command_line_tells_and_plays(tmp_path: Path, capsys: pytest.Capture
     assert "has no guider" in capsys.readouterr().err
     words = [
         "--exposure",
-        "2",
+        "4",
         "--ra-strength",
         "0.5",
         "--ra-dead-band-arcsec",
@@ -236,7 +238,7 @@ def test_the_command_line_tells_and_plays(tmp_path: Path, capsys: pytest.Capture
     assert told["dec"]["corrected_share"] == 1
     assert main(["guide", "study", name, "--ra-strength", "1"]) == BAD_INPUT
     assert main(["guide", "replay", name, "--exposure", "0.2"]) == BAD_INPUT
-    assert "a frame every 1.00 s" in capsys.readouterr().err
+    assert "a frame every 3.00 s" in capsys.readouterr().err
 
 
 @pytest.mark.parametrize(

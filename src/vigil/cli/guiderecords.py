@@ -29,20 +29,22 @@ def of_a_record(args: argparse.Namespace) -> int:
 
 
 def _study(record: GuideRecord, args: argparse.Namespace) -> int:
+    """The advice becomes the rig's where that is asked for, as by the button beside a study."""
+    taker = _taker(args.rig) if args.take_over else None
     found = study(record)
     print(json.dumps(summary(found)) if args.json else in_words(found))
-    if args.take_over:
-        _take_over(found, args.rig)
+    if taker is not None:
+        rig, path = taker
+        take_over(with_values(rig, study_values(found)), path)
     return OK
 
 
-def _take_over(found: Study, name: str | None) -> None:
-    """The advice becomes the rig's, as by the button beside a study."""
+def _taker(name: str | None) -> tuple[Rig, Path]:
     path = rig_path(name or EXAMPLE_RIGS[0])
     rig = load_document(Rig, path)
     if rig.guider is None:
         raise BadInput(f"{rig.id} has no guider that could take the advice")
-    take_over(with_values(rig, study_values(found)), path)
+    return rig, path
 
 
 def summary(found: Study) -> dict[str, Any]:
