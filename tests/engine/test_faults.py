@@ -63,6 +63,7 @@ def test_faults_while_frames_are_taken(tmp_path: Path) -> None:
         {"kind": FaultKind.DISCONNECTS, "device": "mount", "at_min": 55, "minutes": 0},
         count=5,
         exposure_s=120.0,
+        quick=True,
     )
     told = said(played)
     expected = (

@@ -283,6 +283,7 @@ def test_cloud_over_the_focus_run_goes_on_without_focus(tmp_path: Path) -> None:
         tmp_path,
         alter=lambda devices: replace(devices, camera=Clouded(devices.camera)),
         on_event=lambda event, _: seen.append(event),
+        quick=True,
     )
     refused = [e for e in played.of(Kind.ACTIVITY_ENDED) if e.values["kind"] == "focus"]
     assert refused and all("cloud" in e.reason and "back at" in e.reason for e in refused)

@@ -17,7 +17,7 @@ FALLING = Scenario.model_validate({"name": "falling", "air": {"falls_c": 9.0}})
 
 def night(follows: bool, knows: bool = True, **orders: Any) -> list[Event]:
     rig = with_slope(quick_rig(), -7.0, 0.1, 0.5) if knows else quick_rig()
-    plan = short_plan(count=40, exposure_s=300.0, **{**WEIGHED, **orders, "focus_follows": follows})
+    plan = short_plan(count=24, exposure_s=300.0, **{**WEIGHED, **orders, "focus_follows": follows})
     return list(rehearsed(plan, rig, FALLING, 4, Path("frames")).events)
 
 

@@ -19,7 +19,7 @@ from vigil.ui.image.loading import load_for_view
 
 def test_the_long_reflector_opens_and_closes_roof_and_cover(tmp_path: Path) -> None:
     rig = small(example("stork-1600"), 4)
-    played = play(rig, short_plan(count=1), tmp_path, seed=3)
+    played = play(rig, short_plan(count=1), tmp_path, seed=3, quick=True)
     state = played.truth.gear.state
     assert len(played.frames) == 2
     assert set(state.shutters.values()) == {"closed"} and state.parked and state.set_point_c is None

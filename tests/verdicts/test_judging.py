@@ -142,12 +142,12 @@ def test_a_trail_is_told_from_stars_and_noise() -> None:
 
 
 def test_a_night_of_the_campaign() -> None:
-    """Two evenings of drawn and measured frames, with what was done to them."""
+    """An evening of drawn and measured frames, with what was done to them."""
     every = list(enumerate(project_of(5)))
     spoilt = [sum(bool(t.fault) for _, t in every if t.night == night) for night in range(5)]
-    chosen = [(k, t) for k, t in every if t.night in np.argsort(spoilt)[-2:]]
+    chosen = [(k, t) for k, t in every if t.night == np.argmax(spoilt)]
     taken = [t for _, t in chosen]
     verdicts = judge(lights_of(taken, [measured(5, k, t) for k, t in chosen]))
     for light, verdict in zip(taken, verdicts, strict=True):
         assert (verdict.standing is Standing.KEPT) == (light.fault == ""), (light.fault, verdict)
-    assert sum(bool(t.fault) for t in taken) >= 6
+    assert sum(bool(t.fault) for t in taken) >= 4
