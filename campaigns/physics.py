@@ -36,8 +36,6 @@ from vigil.sky.angles import separation_deg
 from vigil.sky.horizontal import air_mass, unobserve
 from vigil.sky.instants import from_datetimes
 
-stay_offline()
-
 Floats = NDArray[np.float64]
 _LEAST_READ_NOISE_ADU = 0.6
 
@@ -204,6 +202,7 @@ def _measurable(scene: Scene) -> tuple[Floats, Floats]:
 
 def by_astropy(ra_deg: Floats, dec_deg: Floats, scene: Scene, rig: Rig) -> tuple[Floats, Floats]:
     """(column, row) of ICRS places by astropy's altitudes and azimuths and a plane about the centre."""
+    stay_offline()
     seen, aim = scene.aim.seen, scene.aim
     assert seen is not None
     site = rig.site
