@@ -428,7 +428,7 @@ def test_geometry_waits_for_the_nights_end_and_says_so(tmp_path: Path) -> None:
             seen["rig"] = played.keeper._equipment.rig
             seen["devices"] = set((await played.link.status()).devices)
 
-    played = play(quick_rig(), short_plan(count=2), tmp_path, on_event=change)
+    played = play(quick_rig(), short_plan(count=1), tmp_path, on_event=change)
     assert seen["said"] == (
         "at the next safe point: mount · settles in; when the night is over: telescope · focal length, "
         "guider, camera · cooler · set-point"

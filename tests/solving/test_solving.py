@@ -293,11 +293,10 @@ def test_impossible_breadths_are_refused(least: float, most: float) -> None:
 def test_a_sample_of_the_campaign(monkeypatch: pytest.MonkeyPatch, small_table: SkyTable) -> None:
     monkeypatch.setattr("vigil.files.solver._table", lambda cache: small_table)
     monkeypatch.setattr("campaigns.solving.table_cache", Path)
-    for klass in ("11 to 20", "over 50"):
-        (case,) = cases(klass, 1)
-        found = try_case(case)
-        assert found["near"]["solved"] and not found["near"]["wrong"], (case.troubles, found)
-        assert not found["blind"]["wrong"]
+    (case,) = cases("11 to 20", 1)
+    found = try_case(case)
+    assert found["near"]["solved"] and not found["near"]["wrong"], (case.troubles, found)
+    assert not found["blind"]["wrong"]
     assert not try_nothing(3)["near"]["wrong"]
     exact = try_accuracy(5)
     assert exact["solved"] and exact["centre_arcsec"] < 1 and exact["scale_percent"] < 0.02, exact

@@ -117,8 +117,8 @@ def test_by_keyboard_calibrate_guide_change_and_go_back(guiding: Guiding) -> Non
 
     press(guiding.stage, guiding.bench, "Guide")
     assert guiding.asked == (Command.BEGIN, {"kind": "guiding"}) and bench.view == "Graph"
-    changes = {80: {("guider", "ra", "strength"): 0.2}}
-    guiding.tell(*guiding.carried_out("guiding", changes, frames=160), over=False)
+    changes = {40: {("guider", "ra", "strength"): 0.2}}
+    guiding.tell(*guiding.carried_out("guiding", changes, frames=80), over=False)
     assert "right ascension" in bench.graph.accessibleDescription()
     assert [c.words for c in bench.seen.changes] == ["RA: strength 0.6 → 0.2"]
     name, value = bench.tools.figures.facts[0]
@@ -155,9 +155,9 @@ def test_by_keyboard_study_and_take_the_advice(guiding: Guiding) -> None:
     stage, bench = guiding.stage, guiding.bench
     press(guiding.stage, guiding.bench, "Only watch")
     assert guiding.asked == (Command.BEGIN, {"kind": "guiding", "corrects": False})
-    guiding.tell(*guiding.carried_out("guiding", frames=400, exposure_s=1.0, corrects=False))
+    guiding.tell(*guiding.carried_out("guiding", frames=120, exposure_s=3.0, corrects=False))
     bench.show_view("Study")
-    assert "400" in bench.study_tools.facts.facts[0][1]
+    assert "120" in bench.study_tools.facts.facts[0][1]
     press(guiding.stage, guiding.bench, "Study")
     stage.qtbot.waitUntil(lambda: bench._study is not None, timeout=30_000)
     stage.settle()
