@@ -20,7 +20,7 @@ from vigil.documents.plan import NightPlan
 from vigil.documents.reasonlog import ReasonLog, Weight
 from vigil.documents.rig import Rig
 from vigil.documents.rig.beside import WeatherPart
-from vigil.documents.rig.change import with_value
+from vigil.documents.rig.change import with_value, with_values
 from vigil.documents.rig.rig import Simulated
 from vigil.documents.scenario import Fault, FaultKind, Scenario
 from vigil.documents.scenario.air import AirEffects, Cloud
@@ -35,7 +35,7 @@ FOUR = an_evening(short_plan(count=2, dither_every_frames=1, dither_px=3.0))
 def dark_rig() -> Rig:
     """Its night begins in the dark with a camera that is nearly cold: the first frame is taken at minute
     5."""
-    rig = quick_rig()
+    rig = with_value(quick_rig(), ("guider", "exposure_s"), 4.0)  # half the frames
     assert rig.simulated is not None and rig.camera is not None
     cooler = rig.camera.cooler.model_copy(update={"set_point_c": 2.0})
     camera = rig.camera.model_copy(update={"cooler": cooler})
@@ -196,7 +196,8 @@ def test_a_flip_turns_the_calibration_with_it(tmp_path: Path, number: int) -> No
     plan = plan.model_copy(update={"blocks": [block.model_copy(update={"lines": [line]})]})
     assert rig.simulated is not None
     transit = rig.simulated.starts_at.replace(hour=23, minute=0)
-    rig = with_value(rig, ("simulated",), Simulated(starts_at=transit - timedelta(minutes=20)))
+    begins = Simulated(starts_at=transit - timedelta(minutes=20))
+    rig = with_values(rig, {("simulated",): begins, ("guider", "exposure_s"): 6.0})
     played = night(tmp_path, Scenario(), plan, rig=rig)
     flip = next(e for e in played.of(Kind.ACTIVITY_ENDED) if e.values["kind"] == "flip")
     after = [e for e in played.of(Kind.GUIDED) if e.at > flip.at]
