@@ -12,6 +12,7 @@ from pytestqt.qtbot import QtBot
 from tests.ui.conftest import Stage, ToldNight
 from vigil.documents.events import Kind
 from vigil.documents.messages import Alarm, Answer, Ask, Command
+from vigil.ui.actions import Action
 from vigil.ui.app import kept_plan
 from vigil.ui.linkstate import LinkState
 from vigil.ui.screenroom import fit
@@ -82,6 +83,20 @@ def test_commands_are_found_and_done_by_typing(stage: Stage) -> None:
     assert bar.isVisible() and stage.bridge.asked == []  # what can't be done isn't
     stage.qtbot.keyClick(bar.line, Qt.Key.Key_Escape)
     assert not bar.isVisible()
+
+
+@pytest.mark.parametrize("can", [True, False])
+def test_who_types_a_whole_name_means_it(stage: Stage, can: bool) -> None:
+    """Whatever else begins with it and could be done: with Enter that would be done."""
+    done: list[str] = []
+    why_not = "" if can else "not now"
+    longer = Action("Guide camera: stop", lambda: done.append("longer"))
+    meant = Action("Guide", lambda: done.append("meant"), hindrance=lambda: why_not)
+    stage.window._actions[:0] = [longer, meant]
+    stage.press(Qt.Key.Key_K, control=True)
+    stage.qtbot.keyClicks(stage.window.command_bar.line, "guide")
+    stage.qtbot.keyClick(stage.window.command_bar.line, Qt.Key.Key_Return)
+    assert done == (["meant"] if can else [])
 
 
 def test_what_a_workspace_offers_is_done_where_it_is_seen(stage: Stage) -> None:

@@ -217,14 +217,19 @@ class Window(QMainWindow):
         shortcut.activated.connect(go)
 
     def find_actions(self, typed: str) -> list[Action]:
-        """What matches the words typed: those that can be done now first. What a workspace offers is done
-        there, where it is seen."""
+        """What matches the words typed: that of just this name, whatever hinders it, then those that can be
+        done now. What a workspace offers is done there, where it is seen."""
         self.build_all()
         there = [self._done_in(n, a) for n, w in self.workspaces.items() for a in w.actions_here()]
         told = [*self._actions, *there, *self.calls.actions()]
         found = [a for a in told if a.matches(typed) and a.name != "Commands"]
         begins = typed.casefold().strip()
-        return sorted(found, key=lambda a: (bool(a.hindrance()), not a.name.casefold().startswith(begins)))
+
+        def rank(action: Action) -> tuple[bool, bool, bool]:
+            name = action.name.casefold()
+            return name != begins, bool(action.hindrance()), not name.startswith(begins)
+
+        return sorted(found, key=rank)
 
     def _done_in(self, name: str, action: Action) -> Action:
         def go() -> None:
