@@ -52,6 +52,19 @@ def test_the_predictive_law_learns_the_worm_and_goes_ahead_of_it(period_s: float
     assert guided(AxisSettings("predictive", 0.7, 0.0, period_s=period_s), WORM, air)[0] < 0.6 * plain
 
 
+@pytest.mark.parametrize("begins_s", [1300, 1920])
+def test_it_learns_as_fast_wherever_on_the_worm_it_begins(begins_s: int) -> None:
+    """Of the first frame only the sum of level and waves is known: to think that the worm stands at its middle,
+    where it turns back, misleads for half an hour."""
+    sky = night(9)
+    after = sky.parts("ra", begins_s, begins_s + 1600)
+    known = AxisSettings(
+        "predictive", 0.4, 0.0, period_s=sky.told["period_s"], wave_arcsec=sky.told["amplitude_arcsec"]
+    )
+    plain = replay(after, AxisSettings("proportional", 1.0, 0.0), 5.0)
+    assert replay(after, known, 5.0).slow_rms_arcsec < 0.75 * plain.slow_rms_arcsec
+
+
 def test_before_the_worm_has_gone_round_once_it_does_not_go_astray() -> None:
     """Drift, level and harmonics together explain half a turn of anything: what is thought of them before
     decides how the other half is foretold."""

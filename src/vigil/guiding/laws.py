@@ -182,7 +182,6 @@ class Predictive:
         self._known, self._wave_arcsec = period_s is not None, wave_arcsec or _AMPLITUDE_ARCSEC
         self._done = 0.0
         self._at: float | None = None
-        self._began = 0.0
         self._noise2 = _FIRST_NOISE_ARCSEC**2
         self._walk, self._last_off = _FIRST_WALK, 0.0
         self._counted = 0
@@ -238,15 +237,11 @@ class Predictive:
         self._done += arcsec
 
     def _follow(self, uncorrected: float, at_s: float) -> None:
-        if self._at is None:
-            self._state[0], self._at = uncorrected, at_s
-            self._cov[0, :] = self._cov[:, 0] = 0.0
-            self._cov[0, 0] = self._noise2
-            return
-        onward, unknown = self._moves(at_s - self._at)
+        if self._at is not None:
+            onward, unknown = self._moves(at_s - self._at)
+            self._state = onward @ self._state
+            self._cov = onward @ self._cov @ onward.T + unknown
         self._at = at_s
-        self._state = onward @ self._state
-        self._cov = onward @ self._cov @ onward.T + unknown
         seen = self._seen
         off = uncorrected - float(seen @ self._state)
         known2 = float(seen @ self._cov @ seen)
@@ -262,7 +257,8 @@ class Predictive:
         self._walk *= math.exp(_WALK_LEARNS * max(-1.0, min(1.0, grows)))
         self._walk = min(max(self._walk, _LEAST_WALK), _MOST_WALK)
         self._last_off = off
-        share = 1 / min(self._counted + 2, _NOISE_FRAMES)
+        # as long as the state is hardly known, a surprise says nothing of the noise: weighted by its variance
+        share = (self._noise2 / sigma2) ** 2 / min(self._counted + 2, _NOISE_FRAMES)
         self._noise2 = max(self._noise2 + share * (off**2 - known2 - self._noise2), 0.02**2)
 
     def rest(self) -> None:
