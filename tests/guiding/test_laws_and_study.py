@@ -54,8 +54,8 @@ def test_the_predictive_law_learns_the_worm_and_goes_ahead_of_it(period_s: float
 
 @pytest.mark.parametrize("begins_s", [1300, 1920])
 def test_it_learns_as_fast_wherever_on_the_worm_it_begins(begins_s: int) -> None:
-    """Of the first frame only the sum of level and waves is known: to think that the worm stands at its middle,
-    where it turns back, misleads for half an hour."""
+    """Of the first frame only the sum of level and waves is known: to think the worm at its middle where it
+    turns back misleads for half an hour."""
     sky = night(9)
     after = sky.parts("ra", begins_s, begins_s + 1600)
     known = AxisSettings(
