@@ -428,6 +428,21 @@ def test_one_key_goes_from_part_to_part(stage: Stage) -> None:
     assert stage.window.row.hasFocus()
 
 
+@pytest.mark.parametrize("bench", ["Polar", "Focus", "Guiding", "Mount"])
+def test_the_same_key_comes_round_at_every_bench(stage: Stage, bench: str) -> None:
+    """Its first button may be out of reach, and its inspector stands inside the main part."""
+    tune = stage.workspace("Tune")
+    tune.show_bench(bench)
+    stage.settle()
+    came = []
+    for _ in range(8):
+        stage.press(Qt.Key.Key_F6)
+        came.append(stage.window.focusWidget())
+    assert came[:4] == came[4:] and len(set(came)) == 4
+    assert stage.window.row in came and stage.window.status.stop in came
+    assert sum(tune.inspector.isAncestorOf(widget) for widget in came[:4]) == 1
+
+
 def test_a_speed_is_found_by_its_number(stage: Stage) -> None:
     assert stage.window.find_actions("300")[0].name == "Simulated time ×300"
     assert stage.window.find_actions("time ×10")[0].name == "Simulated time ×10"

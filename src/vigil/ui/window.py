@@ -260,20 +260,25 @@ class Window(QMainWindow):
         workspace.entered()
 
     def next_part(self) -> None:
-        """Move the focus on: workspace words, list, main picture, inspector, status line, and round."""
+        """Move the focus on: workspace words, list, main picture, inspector, status line, and round. In each
+        to what the workspace begins with if that can be used, else to its first field, or what there is."""
         here = self.current
         drawer = self.scenery if self.scenery is not None and self.scenery.isVisible() else None
         sides = (self._bar, here.list, here.main, here.inspector, drawer, self.status)
         parts = [p for p in sides if p is not None]
+
+        def part_of(widget: QWidget) -> int:
+            """Its number; an inspector may stand inside the main part."""
+            return max((i for i, part in enumerate(parts) if part.isAncestorOf(widget)), default=-1)
+
         focused = self.focusWidget()
-        at = next(
-            (i for i, part in enumerate(parts) if focused is not None and part.isAncestorOf(focused)), -1
-        )
+        at = part_of(focused) if focused is not None else -1
         for step in range(1, len(parts) + 1):
-            part = parts[(at + step) % len(parts)]
-            chosen = here.first if part is here.main and here.first and here.first.isVisible() else None
-            first = chosen or _first_in_reach(part)
-            if first is not None:
+            number = (at + step) % len(parts)
+            reach = [child for child in _reach(parts[number]) if part_of(child) == number]
+            if reach:
+                fields = (child for child in reach if isinstance(child, QLineEdit))
+                first = here.first if here.first in reach else next(fields, reach[0])
                 first.setFocus(Qt.FocusReason.TabFocusReason)
                 return
 
@@ -501,9 +506,9 @@ def light_kept(settings: QSettings) -> tuple[Light, float]:
         return light, 1.0
 
 
-def _first_in_reach(part: QWidget) -> QWidget | None:
-    """The first thing in a part of the window that Tab would come to, fields before buttons."""
-    reach = [
+def _reach(part: QWidget) -> list[QWidget]:
+    """What Tab comes to in a part of the window."""
+    return [
         child
         for child in part.findChildren(QWidget)
         if child.isVisible()
@@ -511,4 +516,3 @@ def _first_in_reach(part: QWidget) -> QWidget | None:
         and child.focusPolicy() & Qt.FocusPolicy.TabFocus
         and not isinstance(child, QAbstractScrollArea)
     ]
-    return next((child for child in reach if isinstance(child, QLineEdit)), reach[0] if reach else None)

@@ -103,13 +103,13 @@ class CalibrationPicture(Picture):
     def _paint_ruler(self, painter: QPainter, box: QRectF, span: float) -> None:
         length = next((n for n in (50, 20, 10, 5, 2, 1) if n < span / 2.5), 1)
         px = length / span * box.width()
-        base = box.bottom() - 10
+        base = box.bottom() + 26
         painter.setPen(theme.pen("soft", 1.4))
-        painter.drawLine(QPointF(box.left() + 12, base), QPointF(box.left() + 12 + px, base))
+        painter.drawLine(QPointF(box.left(), base), QPointF(box.left() + px, base))
         said = f"{length} px"
         if self._found is not None:
             said += f" · {length * self._found['scale_arcsec_px']:.1f}″"
-        write(painter, QPointF(box.left() + 12, base - 6), said, "soft", number_font(Size.SMALL))
+        write(painter, QPointF(box.left(), base - 6), said, "soft", number_font(Size.SMALL))
 
     def _paint_words(self, painter: QPainter, box: QRectF) -> None:
         found = self._found
@@ -164,7 +164,7 @@ class CalibrationPicture(Picture):
             ),
             (
                 "made at",
-                (f"{found['dec_deg']:+.0f}° dec".replace("-", "−"), "text"),
+                (f"{found['dec_deg']:+z.0f}° dec".replace("-", "−"), "text"),
                 (found["pier_side"] or "", "text"),
             ),
         ]
