@@ -59,7 +59,9 @@ def diagnose(
         if axis == "declination" and stuck is not None and stuck > 1 - _STUCK:
             found.append(
                 Finding(
-                    "look", "declination hardly moves when it turns back: backlash, or bad balance; damped"
+                    "look",
+                    "declination hardly moves when it turns back: backlash, or bad balance; "
+                    "the damped method turns it back least",
                 )
             )
     drift = abs(figures.drift_arcsec_min)

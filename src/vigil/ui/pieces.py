@@ -33,9 +33,11 @@ def wrapped(text: str = "", role: str = "soft") -> QLabel:
 
 
 class Told(QLabel):
-    """Wrapped words that claim the height they need: a scrolled column would squeeze a plain label."""
+    """Wrapped words that claim the height they need: a scrolled column would squeeze a plain label. Room for
+    so many `lines` is kept where words change while somebody works in what stands below."""
 
-    def __init__(self, text: str = "", role: str = "soft") -> None:
+    def __init__(self, text: str = "", role: str = "soft", lines: int = 1) -> None:
+        self._lines = lines
         super().__init__(text)
         self.setTextFormat(Qt.TextFormat.PlainText)
         self.setWordWrap(True)
@@ -52,7 +54,8 @@ class Told(QLabel):
 
     def _claim(self) -> None:
         self.setMinimumHeight(0)  # a label's height is never reckoned under its least one
-        self.setMinimumHeight(self.heightForWidth(self.width()) if self.text() else 0)
+        room = self._lines * self.fontMetrics().lineSpacing()
+        self.setMinimumHeight(max(self.heightForWidth(self.width()), room) if self.text() else 0)
 
 
 def button(text: str, role: str = "", tip: str = "", keys: str = "") -> QPushButton:

@@ -89,7 +89,7 @@ class GuideTools(QWidget):
         self.laws: dict[str, Choice] = {}
         self.fields: dict[tuple[str, str], ValueField] = {}
         self.names: dict[str, QWidget] = {}
-        self.figures, self.said = Facts(), Told("", "soft")
+        self.figures, self.said = Facts(), Told("", "soft", lines=5)
         made = column(gap=6)
         made.addLayout(left(self.guide, self.watch, self.stop))
         made.addLayout(left(self.calibrate, self.calibrate_there, self.meridian))
