@@ -21,6 +21,19 @@ LITERAL = re.compile(
 )
 
 
+@pytest.mark.parametrize("light", [Light.DARK, Light.RED])
+@pytest.mark.parametrize("role", ["warn", "dec"])
+def test_figures_are_legible_on_a_surface_however_bright(light: Light, role: str) -> None:
+    theme.set_light(light)
+    try:
+        grounds = [theme.laid_over("well", role, alpha / 20) for alpha in range(1, 20)]
+        found = [contrast(theme.colour(theme.read_on(g)).name(), g.name()) for g in grounds]
+        assert min(found) > (3.9 if light is Light.DARK else 2.5)
+        assert grounds[-1].lightnessF() > grounds[0].lightnessF()
+    finally:
+        theme.set_light(Light.DARK)
+
+
 def test_contrast_is_that_of_the_standard() -> None:
     assert contrast("#000000", "#ffffff") == pytest.approx(21.0)
     assert contrast("#777777", "#ffffff") == pytest.approx(4.48, abs=0.01)

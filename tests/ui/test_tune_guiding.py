@@ -214,7 +214,10 @@ def test_a_record_of_the_ledger_is_opened_to_be_studied(
 def test_dithers_of_the_night_are_shown_asked_and_reached(guiding: Guiding) -> None:
     stage, bench = guiding.stage, guiding.bench
     bench.show_view("Dithers")
-    assert bench.dithers.accessibleDescription() == "No frame has been dithered tonight."
+    assert (
+        bench.dithers.accessibleDescription()
+        == "No frame has been dithered tonight. Dithers by hand are marked in the graph."
+    )
     scale = stage.session.rig.scale_arcsec_px()
     for number, (asked, east) in enumerate([((6.0, 0.0), 0.0), ((-3.0, 4.0), 0.2), ((0.0, -5.0), 0.0)]):
         places = {"dither_arcsec": [v * scale for v in asked], "beside_arcsec": [east * scale, 0.0]}

@@ -195,6 +195,19 @@ class Theme(QObject):
         colour.setAlphaF(alpha)
         return colour
 
+    def laid_over(self, below: str, role: str, alpha: float) -> QColor:
+        """The colour that is seen where one token lies over another so opaquely."""
+        under, over = self.colour(below), self.colour(role)
+        mixed = (
+            alpha * getattr(over, channel)() + (1 - alpha) * getattr(under, channel)()
+            for channel in ("redF", "greenF", "blueF")
+        )
+        return QColor.fromRgbF(*mixed)
+
+    def read_on(self, ground: QColor) -> str:
+        """Which text stands out more on that colour."""
+        return max(("text", "on_accent"), key=lambda role: contrast(self.colour(role).name(), ground.name()))
+
     def pen(self, role: str, width: float = 1.0, alpha: float = 1.0, dashed: bool = False) -> QPen:
         pen = QPen(self.colour(role, alpha), width)
         if dashed:

@@ -266,7 +266,9 @@ class GuidingBench(ErrandBench):
         self.graph.show_seen(self.seen, main_px, bands, said)
         self.calibration.show_found(self._calibration, "No calibration was made in this window yet.")
         self.dithers.show_places(
-            _dithered(self._session, main_px), main_px, "No frame has been dithered tonight."
+            _dithered(self._session, main_px),
+            main_px,
+            "No frame has been dithered tonight. Dithers by hand are marked in the graph.",
         )
         frames = int(np.count_nonzero([np.isfinite(e[0]) for e in self.seen.error]))
         self.study.show_study(

@@ -88,11 +88,11 @@ class StudyPicture(Picture):
                 cell = QRectF(
                     box.left() + i * cell_w, box.bottom() - (k + 1) * cell_h, cell_w - 1, cell_h - 1
                 )
-                painter.fillRect(cell, theme.colour(role, 0.08 + 0.8 * float(share) ** 2))
+                ground = theme.laid_over("well", role, 0.08 + 0.8 * float(share) ** 2)
+                painter.fillRect(cell, ground)
                 if cell_w > 38 and cell_h > 15:
-                    role_now = "on_accent" if share > 0.6 else "text"
                     place = cell.center() + QPointF(0, 4)
-                    write(painter, place, f"{value:.2f}", role_now, small, CENTRE)
+                    write(painter, place, f"{value:.2f}", theme.read_on(ground), small, CENTRE)
             text = f"{exposure:g} s"
             write(
                 painter,
