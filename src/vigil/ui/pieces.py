@@ -41,6 +41,7 @@ class Told(QLabel):
         super().__init__(text)
         self.setTextFormat(Qt.TextFormat.PlainText)
         self.setWordWrap(True)
+        self.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.setIndent(0)
         self.setProperty("role", role)
 

@@ -19,6 +19,7 @@ _TICKS_MIN = {2: 0.5, 5: 1, 15: 3, 60: 15}
 ROLES = {"ra": "warn", "dec": "dec"}
 _PULSE_STRIP, _SNR_STRIP, _GAP = 58.0, 44.0, 22.0
 _BAR_PX = 1.6
+_CHANGE_ROWS = 6
 _STRETCH = 0.6
 
 
@@ -185,14 +186,19 @@ class GuideGraph(Picture):
             write(painter, place, text, "soft", font, RIGHT if k == count else CENTRE)
 
     def _paint_changes(self, painter: QPainter, box: QRectF, changes: list[tuple[float, str]]) -> None:
-        """Their words, on ground of their own: the errors' lines don't cross them."""
-        font = text_font(Size.SMALL)
-        for k, (where, words) in enumerate(changes):
+        """Their words, on ground of their own: the errors' lines don't cross them. Where they crowd each
+        goes to the highest row with room, the newest first; there is none for the oldest of many."""
+        font, grounds = text_font(Size.SMALL), list[QRectF]()
+        for where, words in reversed(changes):
             width = text_width(words, font) + 8
             left = where - width - 1 if where > box.center().x() else where + 1
-            ground = QRectF(left, box.top() + 2 + 18 * (k % 3), width, 17)
-            painter.fillRect(ground, theme.colour("well"))
-            write(painter, QPointF(left + 4, ground.bottom() - 4), words, "select", font)
+            for row in range(_CHANGE_ROWS):
+                ground = QRectF(left, box.top() + 2 + 18 * row, width, 17)
+                if not any(ground.intersects(other) for other in grounds):
+                    grounds.append(ground)
+                    painter.fillRect(ground, theme.colour("well"))
+                    write(painter, QPointF(left + 4, ground.bottom() - 4), words, "select", font)
+                    break
 
     def _paint_lines(self, painter: QPainter, box: QRectF, part: slice, xs: list[float]) -> None:
         painter.setClipRect(box.adjusted(0, -2, 0, 2))
