@@ -148,12 +148,21 @@ class NightPicture(AltitudePicture):
         half = text_width(block.target.name, text_font(strong=True)) / 2 + 4
         x = min(max(self.span_left + half, x), self.span_left + self.span_width - half)
         y = max(14.0, self.y(float(altitudes[highest])) - 8)
-        place = QRectF(x - half, y - 14, 2 * half, 18)
+        place = self._room_for(QRectF(x - half, y - 14, 2 * half, 18))
+        self._names.append(place)
+        where = QPointF(place.center().x(), place.bottom() - 4)
+        write(painter, where, block.target.name, role, text_font(strong=True), CENTRE)
+
+    def _room_for(self, place: QRectF) -> QRectF:
+        """For a name: over its curve's highest place, a little beside that where another name stands, else
+        under it."""
+        for aside in (0, 16, -16, 32, -32):
+            moved = place.translated(aside, 0)
+            if not any(moved.intersects(other) for other in self._names):
+                return moved
         while any(place.intersects(other) for other in self._names):
             place.translate(0, 16)
-        self._names.append(place)
-        where = QPointF(x, place.bottom() - 4)
-        write(painter, where, block.target.name, role, text_font(strong=True), CENTRE)
+        return place
 
     def _times(self, block: Block, ahead: Forecast | None) -> list[tuple[datetime, datetime]]:
         """When the block has been, and will be, exposed; exposures one after another joined."""
