@@ -57,7 +57,8 @@ def night(seed: int) -> Night:
     """Worms of two to ten minutes and up to eight arc-seconds with two harmonics, drifts up to two a minute,
     gears rough or not, air from calm to bad."""
     rng, later = np.random.default_rng([43, seed]), np.random.default_rng([43, seed, 1])
-    first = round((RECORD_S + AFTER_S) / STEP_S)  # drawn apart: all that most of the nights need
+    first = round((RECORD_S + AFTER_S) / STEP_S)
+    # what follows is drawn apart: with longer records than that allowed, the nights are still what they were
     count = round((LONGEST_RECORD_S + AFTER_S) / STEP_S)
     at = STEP_S * (np.arange(count) + 0.5)
 

@@ -18,9 +18,9 @@ def test_calibrations_on_both_sides() -> None:
 
 
 def test_a_study_s_advice_on_what_came_afterwards() -> None:
-    # a night on which the law that learns is worse for as long as the record, and better for longer
+    # a large worm, a rough gear and bad air: the law that learns is worth it
     told = guidestudies.summarise([guidestudies.one_night(191, (2.0, 4.0))])
-    assert told["star_within_5_percent_of_the_best"] == 1
+    assert told["star_within_5_percent_of_the_best"] == 1 and told["star_median_of_default"] < 0.92
     assert told["star_worse_than_default_by_over_2_percent"] == 0
     assert told["median_predicted_off_percent"] < 10
 
