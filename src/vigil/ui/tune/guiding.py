@@ -263,6 +263,8 @@ class GuidingBench(ErrandBench):
             main_px = None
         bands = {name: getattr(rig.guider, name).dead_band_arcsec if rig.guider else 0.0 for name in AXES}
         said = f"{why[:1].upper()}{why[1:]}." if why else "Nothing is guided: Guide begins."
+        if busy is not None and busy.kind == GUIDING:
+            said = "Stars are chosen, and calibrated where that is needed: under Calibration."
         self.graph.show_seen(self.seen, main_px, bands, said)
         self.calibration.show_found(self._calibration, "No calibration was made in this window yet.")
         self.dithers.show_places(
